@@ -6,7 +6,6 @@ exit status; nothing else in the program ends the process.
 
 from __future__ import annotations
 
-import difflib
 import errno
 from collections.abc import Iterable
 
@@ -70,11 +69,13 @@ FEW = 3  # names that a question can hold
 
 def nearest(name: str, known: Iterable[str], alike: float = 0.5) -> str | None:
     """Return the known name that looks most like `name`, or begins with it; None when none does, by a share of letters `alike`."""
+    from difflib import get_close_matches  # loaded where something was misspelt
+
     names = {k.casefold(): k for k in known}
     longer = [k for k in names if name and k.startswith(name.casefold())]
     if len(longer) == 1:
         return names[longer[0]]
-    close = difflib.get_close_matches(name.casefold(), names, n=1, cutoff=alike)
+    close = get_close_matches(name.casefold(), names, n=1, cutoff=alike)
     return names[close[0]] if close else None
 
 

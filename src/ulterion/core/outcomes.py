@@ -5,18 +5,17 @@ from __future__ import annotations
 import re
 from typing import Literal
 
+from ulterion.core.patterns import pattern
 from ulterion.core.records import dataclass
 
 Works = Literal["works", "works with help", "does not work"]
 IN_GENERAL = "works"  # the question that is asked where none is named
 
-_NO = re.compile(
+_NO = pattern(
     r"(?:does not|doesn'?t|did not|didn'?t|will not|won'?t|cannot|can'?t|not|is not|isn'?t|never|no longer)\b\s*(.*)",
     re.IGNORECASE,
 )
-_HELP = re.compile(
-    r"(?:only\s+)?(?:with|without|when|after|if|until|once|on|in|from|behind|through)\b.+", re.IGNORECASE
-)
+_HELP = pattern(r"(?:only\s+)?(?:with|without|when|after|if|until|once|on|in|from|behind|through)\b.+", re.IGNORECASE)
 _VERBS = {
     "work": IN_GENERAL,
     "works": IN_GENERAL,

@@ -1,7 +1,7 @@
-"""Data classes that are quick to define: their methods are made when they are first used.
+"""Data classes that are quick to define: their fields are looked at, and their methods made, when they are first used.
 
-The standard library writes and compiles up to six methods for every frozen data class at its definition, which takes more than a millisecond.
-A command defines hundreds of classes and makes objects of a few. What is used of a class works as `dataclasses.dataclass` would have it; the
+The standard library looks at every field, and writes and compiles up to six methods, of each data class at its definition, which takes more
+than a millisecond. A command defines hundreds of classes and makes objects of a few. What is used of a class works as `dataclasses.dataclass` would have it; the
 functions of that module (`fields`, `replace`, `asdict`) take these classes too.
 """
 
@@ -28,7 +28,7 @@ else:
         def made(cls):
             own = dict(vars(cls))
             cls.__doc__ = cls.__doc__ or cls.__name__  # the standard library would write a signature there
-            dataclasses.dataclass(cls, init=False, repr=False, eq=False, kw_only=kw_only)
+            cls.__dataclass_fields__ = _LateFields(cls, kw_only)
             methods = {"__init__": _LateInit(cls)} if init else {}
             for name, method in (methods | {"__repr__": _repr, "__eq__": _eq}).items():
                 if name not in own:
@@ -40,6 +40,20 @@ else:
             return cls
 
         return made if cls is None else made(cls)
+
+
+class _LateFields:
+    """In the place of a class's fields until they are first asked for."""
+
+    def __init__(self, owner: type, kw_only: bool) -> None:
+        self.owner, self.kw_only = owner, kw_only
+
+    def __get__(self, one: object | None, kind: type | None = None) -> object:
+        delattr(self.owner, "__dataclass_fields__")
+        return vars(self._made())["__dataclass_fields__"]
+
+    def _made(self) -> type[DataclassInstance]:
+        return dataclasses.dataclass(self.owner, init=False, repr=False, eq=False, kw_only=self.kw_only)
 
 
 class _LateInit:

@@ -8,14 +8,16 @@ from __future__ import annotations
 
 import re
 
+from ulterion.core.patterns import pattern
+
 MAX_WORD = 160  # characters of one unbroken run in a sentence; a longer one is cut in its middle
 MAX_SENTENCE = 900
 _KEPT_BEFORE, _KEPT_AFTER = 60, 20
 
 # control characters but newline and tab (C0, delete, C1), marks that turn the direction of writing, separators of lines
 # and paragraphs, the byte order mark, and halves of surrogate pairs (bytes of a name that are no UTF-8)
-_HIDDEN = re.compile("[\x00-\x08\x0b-\x1f\x7f-\x9f\u061c\u200e\u200f\u2028-\u202e\u2066-\u2069\ufeff\ud800-\udfff]")
-_SURROGATES = re.compile("[\ud800-\udfff]")
+_HIDDEN = pattern("[\x00-\x08\x0b-\x1f\x7f-\x9f\u061c\u200e\u200f\u2028-\u202e\u2066-\u2069\ufeff\ud800-\udfff]")
+_SURROGATES = pattern("[\ud800-\udfff]")
 
 
 class AnyName(str):

@@ -11,6 +11,7 @@ import math
 import re
 
 from ulterion.core.errors import UnitError
+from ulterion.core.patterns import pattern
 from ulterion.core.records import dataclass
 
 DECIMAL = {"": 1, "k": 10**3, "M": 10**6, "G": 10**9, "T": 10**12, "P": 10**15}
@@ -20,9 +21,9 @@ MAX_SIZE = 2**63 - 1  # the largest file offset of the operating systems we run 
 MAX_RATE = 1e15  # bytes per second; a slip of the hand, not a device, lies above it
 MAX_SECONDS = 366 * 86400.0  # seconds; a year of measuring is a slip of the hand
 
-_QUANTITY = re.compile(r"([+-]?(?:\d{1,3}(?:,\d{3})+(?:\.\d*)?|\d+(?:\.\d*)?|\.\d+)(?:[eE][+-]?\d+)?)(.*)", re.DOTALL)
+_QUANTITY = pattern(r"([+-]?(?:\d{1,3}(?:,\d{3})+(?:\.\d*)?|\d+(?:\.\d*)?|\.\d+)(?:[eE][+-]?\d+)?)(.*)", re.DOTALL)
 MAX_TEXT = 200  # characters; what is longer is no quantity, and is not searched for one
-_DURATION_PART = re.compile(r"(\d+(?:\.\d+)?)\s*([a-zA-Zµμ]*)\s*")
+_DURATION_PART = pattern(r"(\d+(?:\.\d+)?)\s*([a-zA-Zµμ]*)\s*")
 _SECONDS = {
     "ns": 1e-9,
     "us": 1e-6,

@@ -13,11 +13,12 @@ from pathlib import Path
 from ulterion.core.links.chain import Step
 from ulterion.core.links.negotiated import both_can
 from ulterion.core.links.standards import Link, higher, known_link
+from ulterion.core.patterns import pattern
 from ulterion.host import tree
 
 DEBUG = "sys/kernel/debug"
-CARD = re.compile(r"mmc\d+:[0-9a-f]+")
-SLOT = re.compile(r"mmc\d+")
+CARD = pattern(r"mmc\d+:[0-9a-f]+")
+SLOT = pattern(r"mmc\d+")
 TIMINGS = {
     "2": "SD high speed",
     "3": "SD UHS-I SDR12",

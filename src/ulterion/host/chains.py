@@ -13,10 +13,11 @@ from pathlib import Path
 from ulterion.core.links.chain import Step
 from ulterion.core.links.negotiated import both_can
 from ulterion.core.links.standards import Link, higher
+from ulterion.core.patterns import pattern
 from ulterion.host import cards, drives, nvmepaths, pcie, sata, scsi, tree, tunnels, usb
 from ulterion.host.names import name_of
 
-BEHIND = re.compile(r"\d+-[\d.]+")  # names of USB devices: bus and ports
+BEHIND = pattern(r"\d+-[\d.]+")  # names of USB devices: bus and ports
 
 
 def steps_of(device: Path, root: Path = Path("/")) -> tuple[Step, ...]:

@@ -7,12 +7,13 @@ import re
 import stat
 from pathlib import Path
 
+from ulterion.core.patterns import pattern
 from ulterion.core.records import dataclass
 from ulterion.host import tree
 
 MAX_BYTES = 4 * 2**20  # bytes of mountinfo; a machine full of containers has thousands of mounts
 
-_MATTERS = re.compile(r"ro|sync|dirsync|discard|noatime|relatime|data=.*|compress.*|barrier.*|nobarrier|flush|dax.*")
+_MATTERS = pattern(r"ro|sync|dirsync|discard|noatime|relatime|data=.*|compress.*|barrier.*|nobarrier|flush|dax.*")
 
 
 @dataclass(frozen=True)

@@ -9,9 +9,10 @@ from __future__ import annotations
 import re
 from pathlib import Path
 
+from ulterion.core.patterns import pattern
 from ulterion.host import tree
 
-CONTROLLER = re.compile(r"nvme\d+")
+CONTROLLER = pattern(r"nvme\d+")
 LIVE = "live"
 
 

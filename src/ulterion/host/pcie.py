@@ -11,9 +11,10 @@ from pathlib import Path
 
 from ulterion.core.links.negotiated import pcie_link
 from ulterion.core.links.standards import Link
+from ulterion.core.patterns import pattern
 from ulterion.host import tree
 
-ADDRESS = re.compile(r"[0-9a-f]{4,}:[0-9a-f]{2}:[0-9a-f]{2}\.[0-9a-f]")
+ADDRESS = pattern(r"[0-9a-f]{4,}:[0-9a-f]{2}:[0-9a-f]{2}\.[0-9a-f]")
 BRIDGE = "0x0604"  # class code of a PCI-to-PCI bridge
 
 

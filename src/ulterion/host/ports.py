@@ -5,10 +5,11 @@ from __future__ import annotations
 import re
 from pathlib import Path
 
+from ulterion.core.patterns import pattern
 from ulterion.host import drives, nvmepaths, pcie, tree
 
-USB = re.compile(r"\d+-[\d.]+")
-GENERIC = re.compile(
+USB = pattern(r"\d+-[\d.]+")
+GENERIC = pattern(
     r"usb\d+|mmc_host|.*\.auto|platform|soc\d*|virtual|host\d+|target[\d:]+|\d+:\d+:\d+:\d+|block|nvme|bus|axi|[a-z]+@.*"
 )
 """Folders above a drive that say nothing about where it is, or are numbered as they come."""

@@ -13,9 +13,10 @@ from pathlib import Path
 from ulterion.core.links.chain import MULTIPLIER, Step
 from ulterion.core.links.negotiated import both_can
 from ulterion.core.links.standards import Link, is_lower, known_link, lower
+from ulterion.core.patterns import pattern
 from ulterion.host import tree
 
-PORT = re.compile(r"ata(\d+)")
+PORT = pattern(r"ata(\d+)")
 RATES = {"1.5 Gbps": "SATA 1.5 Gb/s", "3.0 Gbps": "SATA 3 Gb/s", "6.0 Gbps": "SATA 6 Gb/s"}
 GENERATIONS = tuple(RATES.values())
 SPEEDS, UNSET = 76, 0xFFFF  # word of the identify data that lists speeds, and what it is where it is not there

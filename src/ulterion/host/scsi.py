@@ -11,6 +11,7 @@ from pathlib import Path
 
 from ulterion.core.links.chain import Step
 from ulterion.core.links.standards import Link, known_link
+from ulterion.core.patterns import pattern
 from ulterion.core.records import dataclass
 from ulterion.host import pcie, tree
 
@@ -22,7 +23,7 @@ SAS_RATES = {
     "22.5 Gbit": "SAS 22.5 Gb/s",
 }
 TUNNELLED = {"SAS 3 Gb/s": "SATA 3 Gb/s", "SAS 6 Gb/s": "SATA 6 Gb/s"}  # of SATA drives on SAS ports
-VIRTUAL = re.compile(r"virtio\d+|vbd-\d+|adapter\d+|nbd\d*|[0-9a-f]{8}-(?:[0-9a-f]{4}-){3}[0-9a-f]{12}")
+VIRTUAL = pattern(r"virtio\d+|vbd-\d+|adapter\d+|nbd\d*|[0-9a-f]{8}-(?:[0-9a-f]{4}-){3}[0-9a-f]{12}")
 """Devices of a hypervisor's buses (the last: channels of VMBus), of the SCSI layer's own test driver, and such."""
 ELSEWHERE = {
     r"session\d+": "iSCSI",

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import hashlib
 import io
-import re
 import zipfile
 import zlib
 from pathlib import Path
 
 from ulterion.core.errors import UsageError
+from ulterion.core.patterns import pattern
 from ulterion.model import setup_notes
 from ulterion.model.photographs import FOLDER as PHOTOS
 from ulterion.model.photographs import MAX_PHOTO, photographs, prepared
@@ -18,7 +18,7 @@ from ulterion.model.review import FILE_NAME
 from ulterion.model.store import ReviewFolder
 
 REMARKS = "remarks"
-NAMES = re.compile(
+NAMES = pattern(
     r"(?:review\.toml|notes\.json|runs/[^/\\]{1,200}\.json|remarks/[^/\\]{1,100}\.md|logo\.(?:png|jpe?g|svg)|photos/[^/\\]{1,100}\.jpg)"
 )
 MAX_FILES, MAX_BYTES = 20_000, 2**28  # in a bundle that is taken out

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import datetime
-import re
 from collections.abc import Sequence
 from dataclasses import fields
 from typing import Literal
@@ -12,10 +11,11 @@ from ulterion.core.documents.fields import Field
 from ulterion.core.documents.values import InvalidError
 from ulterion.core.documents.written import Written
 from ulterion.core.errors import unknown
+from ulterion.core.patterns import pattern
 from ulterion.core.units import MAX_TEXT
 from ulterion.model.quantities import Iops, KnownLink, Power, Rate, Size, Temperature
 
-_AT_VOLTS = re.compile(r"\bat\s+(\d{1,3}(?:\.\d+)?)\s*V\s*$")
+_AT_VOLTS = pattern(r"\bat\s+(\d{1,3}(?:\.\d+)?)\s*V\s*$")
 
 
 class Claims(Written):

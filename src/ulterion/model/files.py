@@ -9,17 +9,17 @@ from __future__ import annotations
 import contextlib
 import os
 import re
-import shutil
 import time
 from collections.abc import Iterator
 from pathlib import Path
 
 from ulterion.core.errors import UsageError
+from ulterion.core.patterns import pattern
 from ulterion.model.lock import try_lock
 
 LOCK = ".lock"
 LOCK_SECONDS = 30.0  # a lock is held for milliseconds; one that is held longer is held by a program that stands still
-_SCRATCH = re.compile(r"\.(.+)\.(\d+)\.new")
+_SCRATCH = pattern(r"\.(.+)\.(\d+)\.new")
 
 
 def scratch_of(path: Path) -> Path:
@@ -38,7 +38,9 @@ def replace_in_place(path: Path, data: bytes) -> None:
     real = path.resolve()
     with _written(real, data, path) as scratch:
         facts = real.stat()
-        shutil.copystat(real, scratch)
+        from shutil import copystat  # takes longer to load than most answers may
+
+        copystat(real, scratch)
         os.utime(scratch)
         with contextlib.suppress(OSError):  # giving a file away takes root
             os.chown(scratch, facts.st_uid, facts.st_gid)

@@ -6,19 +6,19 @@ import csv
 import datetime
 import itertools
 import math
-import re
 import zoneinfo
 from collections.abc import Sequence
 from pathlib import Path
 
 from ulterion.core.errors import UsageError, unknown
+from ulterion.core.patterns import pattern
 from ulterion.core.records import dataclass
 from ulterion.model.reading import read_text
 
 MAX_BYTES = 64 * 2**20  # bytes; a day of readings every tenth of a second is less
 MAX_BAD = 0.05  # share of rows that may be unreadable before the file is refused
 GAP = 5.0  # usual steps between two rows that count as a gap
-_OFFSET = re.compile(r"([+-])(\d{2}):?(\d{2})")
+_OFFSET = pattern(r"([+-])(\d{2}):?(\d{2})")
 _FORMATS = ("%Y-%m-%d %H:%M:%S.%f", "%Y-%m-%d %H:%M:%S", "%d.%m.%Y %H:%M:%S", "%Y/%m/%d %H:%M:%S")
 
 

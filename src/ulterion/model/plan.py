@@ -5,21 +5,21 @@ Each cell is a setup: one of the review that has its levels, or one that the pla
 
 from __future__ import annotations
 
-import re
 from typing import Literal
 
 from ulterion.core.documents.fields import Field
 from ulterion.core.documents.written import Written
 from ulterion.core.errors import UsageError, unknown
 from ulterion.core.matrix.grid import Cell, by_cables, expand, shuffled, words
+from ulterion.core.patterns import pattern
 from ulterion.core.workloads.network import NETWORK_SUITE, parse_each
 from ulterion.core.workloads.suites import DEFAULT_SUITE, find_suite
 from ulterion.model.expect import Expect
 from ulterion.model.quantities import Duration, KnownLink, Size
 
 NONE = "none"  # a level that stands for nothing in that place of the chain
-_HOLE = re.compile(r"\{([^{}]*)\}")
-_UNNAMED = re.compile(r"[^0-9A-Za-z]+")
+_HOLE = pattern(r"\{([^{}]*)\}")
+_UNNAMED = pattern(r"[^0-9A-Za-z]+")
 
 
 class ProofOfSetting(Written):

@@ -7,13 +7,13 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Collection, Mapping, Sequence
-from statistics import median
 from typing import Literal
 
 from ulterion.core.errors import UsageError, unknown
 from ulterion.core.matrix.deciding import decided
 from ulterion.core.matrix.grid import Cell, changes_between, words
 from ulterion.core.records import dataclass
+from ulterion.core.stats.middle import median
 from ulterion.core.stats.verdicts import Verdict
 from ulterion.model.plan import Plan
 from ulterion.model.review import Review

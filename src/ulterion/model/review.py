@@ -7,7 +7,8 @@ The format is described in docs/reference/files.md.  Its `schema` number changes
 from __future__ import annotations
 
 import datetime
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from functools import cached_property
 from pathlib import Path
 from typing import Literal
 
@@ -180,13 +181,20 @@ class Review(Written):
             return self.parts[key].name
         return (self.ports[key].name if key in self.ports else "") or key
 
+    @cached_property
+    def _titles(self) -> Mapping[str, str]:
+        """The title of each setup."""
+        return {
+            name: setup.label or self.joined(setup.chain[1:-1]) or self.label(setup.chain[0])
+            for name, setup in self.setups.items()
+        }
+
     def setup_title(self, name: str) -> str:
         """Return how a setup is called: by its label, or the products between port and medium, else by the port.
 
         Of a part whose name goes on from that of the part before ('H4' and 'H4, Ethernet') only the longer is named.
         """
-        chain, label = self.setups[name].chain, self.setups[name].label
-        return label or self.joined(chain[1:-1]) or self.label(chain[0])
+        return self._titles[name]
 
     @property
     def has_claims(self) -> bool:
@@ -202,14 +210,15 @@ class Review(Written):
     def setup_among_all(self, name: str) -> str:
         """Return how a setup is called beside those of other media: with its medium, where another is called alike."""
         title, medium = self.setup_title(name), self.setups[name].medium
-        alike = [n for n in self.setups if n != name and self.setup_title(n) == title]
+        alike = [n for n, other in self._titles.items() if n != name and other == title]
         media = f" with {self.label(medium)}" if any(self.setups[n].medium != medium for n in alike) else ""
         return title + media + self._told_apart(name, [n for n in alike if self.setups[n].medium == medium])
 
     def setup_label(self, name: str) -> str:
         """Return how a setup is called in a sentence or a figure, told apart from those of the same products and medium."""
         title, medium = self.setup_title(name), self.setups[name].medium
-        alike = [n for n, h in self.setups.items() if n != name and self.setup_title(n) == title and h.medium == medium]
+        alike = [n for n, other in self._titles.items() if n != name and other == title]
+        alike = [n for n in alike if self.setups[n].medium == medium]
         return title + self._told_apart(name, alike)
 
     def _told_apart(self, name: str, alike: Sequence[str]) -> str:

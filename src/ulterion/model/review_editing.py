@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from ulterion.core.errors import UsageError, unknown
+from ulterion.core.patterns import pattern
 from ulterion.core.renamed import REVIEW_KEYS
 from ulterion.model import tomlfile
 from ulterion.model.aside import RUNS
@@ -24,7 +25,7 @@ if TYPE_CHECKING:
 Value = str | bool | list[str] | Mapping[str, str]
 Tables = dict[tuple[str, str], dict[str, Value]]
 """Tables to write, by kind and key, such as ('parts', 'pod'): what stands in each; a value that is a mapping is a table of its own."""
-_BARE = re.compile(r"[A-Za-z0-9_-]+")
+_BARE = pattern(r"[A-Za-z0-9_-]+")
 
 
 def tables_text(tables: Tables) -> str:

@@ -7,21 +7,21 @@ here.  A document that is laid out otherwise (written by hand, or by another pro
 from __future__ import annotations
 
 import datetime
-import re
 from pathlib import Path
 
 from ulterion.core.documents.moments import moment_of
 from ulterion.core.errors import UsageError
+from ulterion.core.patterns import pattern
 from ulterion.core.records import dataclass
 from ulterion.model.reading import parse_json
 from ulterion.model.runs.document import check_schema
 from ulterion.model.runs.upgrades import Raw
 
-_BODY = re.compile(rb'\n  "(?:workloads": \[|soak": \{)')  # where a document's own part begins
+_BODY = pattern(rb'\n  "(?:workloads": \[|soak": \{)')  # where a document's own part begins
 _TEXT = b'\n      "text": "'
-_NUMBER = re.compile(rb'\n {10}"number": [1-9]')
-_LIST = re.compile(rb' *"\w+": \[[\[\dn-]')
-_NOTED = re.compile(rb'\n  "(?:notes|readings)": \[\n')
+_NUMBER = pattern(rb'\n {10}"number": [1-9]')
+_LIST = pattern(rb' *"\w+": \[[\[\dn-]')
+_NOTED = pattern(rb'\n  "(?:notes|readings)": \[\n')
 LONG_LINE = 120  # bytes; a list of numbers on a longer line is a series
 
 

@@ -15,6 +15,7 @@ from pathlib import Path
 from typing import TypeVar
 
 from ulterion.core.errors import UsageError
+from ulterion.core.patterns import pattern
 from ulterion.core.records import dataclass
 from ulterion.model import together
 from ulterion.model.aside import RUNS, moved_aside
@@ -35,8 +36,8 @@ from ulterion.model.setup_notes import NewerNotesError, Notebook, SetupNote, par
 Found = TypeVar("Found")
 Run = TypeVar("Run", bound=AnyRun)
 
-_OUR_RUN_FILES = re.compile(r"\d{8}T\d{6}Z-[a-z]+-.+-[0-9a-f]{6}\.(json|journal|together)")
-_OUR_FILES = re.compile(re.escape(NOTES))
+_OUR_RUN_FILES = pattern(r"\d{8}T\d{6}Z-[a-z]+-.+-[0-9a-f]{6}\.(json|journal|together)")
+_OUR_FILES = pattern(re.escape(NOTES))
 # review.toml is the reviewer's: what is left half-written beside it is left for the reviewer to look at
 
 

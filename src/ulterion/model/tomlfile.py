@@ -13,12 +13,13 @@ from ulterion.core.documents.fields import Hint, key_of
 from ulterion.core.documents.values import Fault, InvalidError, Place
 from ulterion.core.documents.written import Written
 from ulterion.core.errors import UsageError, nearest
+from ulterion.core.patterns import pattern
 from ulterion.core.renamed import new_name
 from ulterion.model.reading import read_text
 
 Model = TypeVar("Model", bound=Written)
 MOST = 12  # faults of a file that are named
-_UNQUOTABLE = re.compile(r'["\\\x00-\x1f\x7f-\x9f\u2028\u2029]')
+_UNQUOTABLE = pattern(r'["\\\x00-\x1f\x7f-\x9f\u2028\u2029]')
 
 
 def read(path: Path, model: type[Model]) -> Model:

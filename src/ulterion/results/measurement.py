@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import replace
-from statistics import median
 
 from ulterion.core.bottleneck import BARE
 from ulterion.core.facts.differences import RunFacts
@@ -12,6 +11,7 @@ from ulterion.core.links.ceilings import Direction, Element
 from ulterion.core.links.standards import Link, known_link
 from ulterion.core.records import dataclass
 from ulterion.core.stats.estimates import Estimate, estimate
+from ulterion.core.stats.middle import median
 from ulterion.core.stats.verdicts import compare_family
 from ulterion.core.workloads.network import Datagrams
 from ulterion.core.workloads.workload import PassState, Workload

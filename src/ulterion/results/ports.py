@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import field, replace
-from statistics import median
 from typing import Literal
 
 from ulterion.core.facts.target import TargetFacts
@@ -13,6 +12,7 @@ from ulterion.core.links.standards import Link, known_link, lower
 from ulterion.core.outcomes import Outcome
 from ulterion.core.records import dataclass
 from ulterion.core.stats.estimates import Estimate
+from ulterion.core.stats.middle import median
 from ulterion.core.workloads.sanity_limits import above_link
 from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import datetime
-import textwrap
 from collections.abc import Sequence
 from dataclasses import replace
 from typing import Literal
@@ -40,7 +39,11 @@ def finding(*candidates: str) -> str:
     """Return the first of several titles, from the fullest to the shortest, that is short enough; the last is cut if it must be."""
     told = [one[0].upper() + one[1:] if not _is_name(one) else one for one in candidates if one]
     fitting = next((one for one in told if len(one) <= MAX_TITLE), None)
-    return fitting or textwrap.shorten(told[-1], MAX_TITLE, placeholder=" …")
+    if fitting:
+        return fitting
+    from textwrap import shorten  # loaded for a title that is too long
+
+    return shorten(told[-1], MAX_TITLE, placeholder=" …")
 
 
 def _is_name(words: str) -> bool:

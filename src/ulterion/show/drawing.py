@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import textwrap
-
 from matplotlib.axes import Axes
 from matplotlib.backends.backend_agg import FigureCanvasAgg
 from matplotlib.figure import Figure
@@ -114,7 +112,9 @@ def wrapped(words: str, pixels: float, width: float, *, bold: bool = False, most
 
 
 def _lines(words: str, width: int) -> list[str]:
-    return textwrap.wrap(words, width, break_long_words=False, break_on_hyphens=False)
+    from textwrap import wrap
+
+    return wrap(words, width, break_long_words=False, break_on_hyphens=False)
 
 
 def in_lines(label: str, width: int) -> str:

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-import re
 import unicodedata
 from collections.abc import Iterator, Sequence
 
+from ulterion.core.patterns import pattern
 from ulterion.core.records import dataclass
 from ulterion.core.text import visible
 from ulterion.show.blocks import BARS, HEAD, Definitions, Items, Shown, Table, Text
@@ -14,7 +14,7 @@ GAP, NARROW_GAP = 2, 1  # spaces between columns
 FOLDED, NARROWEST = 28, 12  # characters that a folded text should have, and that it needs at least
 LEAST = 6  # of a sentence beside a name, however narrow the screen
 BULLET = "  - "
-_WORD = re.compile(r"\s*\S+\s*")
+_WORD = pattern(r"\s*\S+\s*")
 
 
 @dataclass(frozen=True)

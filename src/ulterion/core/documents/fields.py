@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import dataclasses
+import math
 import re
+import sys
 from collections.abc import Callable
 from typing import Any, cast
 
@@ -34,6 +36,17 @@ class Limits:
             raise ValueError("is empty; fill it in, or leave it out")
         elif isinstance(value, str) and self.pattern is not None and not re.search(self.pattern, value):
             raise ValueError(f"is '{value[:60]}', which does not fit {self.pattern}")
+
+    def ends(self, kind: type) -> tuple[float, float]:
+        """Return the least and the greatest number of a kind, int or float, that is inside."""
+        most = sys.float_info.max if kind is float else math.inf
+        low = -most if self.ge is None else self.ge
+        high = most if self.le is None else self.le
+        if self.gt is not None:
+            low = max(low, math.nextafter(self.gt, math.inf) if kind is float else math.floor(self.gt) + 1)
+        if self.lt is not None:
+            high = min(high, math.nextafter(self.lt, -math.inf) if kind is float else math.ceil(self.lt) - 1)
+        return low, high
 
     def hold(self, least: float, most: float) -> bool:
         """Return whether numbers from `least` to `most` are all inside."""

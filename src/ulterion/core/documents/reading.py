@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence, Set
 from dataclasses import MISSING, Field, fields, is_dataclass
 from functools import cache, cached_property
 from types import NoneType, UnionType
@@ -39,6 +39,8 @@ def reader_of(kind: Hint) -> Reader:
 def _marked(arguments: Hints) -> Reader:
     """Return what reads a type with marks: what is done before, after, or instead; limits; or what tells which of a union it is."""
     kind, *marks = arguments
+    if len(marks) == 1 and isinstance(marks[0], Limits):
+        return _limited(kind, marks[0])
     told_by = next((m for m in marks if isinstance(m, ToldBy)), None)
     instead = next((m.function for m in marks if isinstance(m, Instead)), None)
     read: Reader = instead or (_told(told_by) if told_by is not None else reader_of(kind))
@@ -55,6 +57,19 @@ def _with_mark(read: Reader, mark: object) -> Reader:
         after = mark.function
         return lambda value: after(read(value))
     return within(read, mark) if isinstance(mark, Limits) else read
+
+
+def _number_within(kind: type, limits: Limits, *, nullable: bool) -> Reader:
+    """Return what reads a number within limits, which most fields of runs are: sound ones at once."""
+    low, high = limits.ends(kind)
+    read = within(SIMPLE[kind], limits)
+
+    def read_number(value: object) -> object:
+        if type(value) is kind and low <= value <= high:  # type: ignore[operator]  # it is a number
+            return value
+        return None if value is None and nullable else read(value)
+
+    return read_number
 
 
 def within(read: Reader, limits: Limits) -> Reader:
@@ -102,8 +117,12 @@ def _choice(known: Hints) -> Reader:
 
 def _union(kinds: Hints) -> Reader:
     """Return what reads the first of several types that fits; of one that may be null, that type says what is wrong."""
-    readers = [reader_of(k) for k in kinds if k is not NoneType]
-    nullable = NoneType in kinds
+    others, nullable = [k for k in kinds if k is not NoneType], NoneType in kinds
+    if nullable and len(others) == 1:
+        kind, *marks = get_args(others[0]) if get_origin(others[0]) is Annotated else (others[0], Limits())
+        if kind in (int, float) and len(marks) == 1 and isinstance(marks[0], Limits):
+            return _number_within(kind, marks[0], nullable=True)
+    readers = [reader_of(k) for k in others]
 
     def read_union(value: object) -> object:
         if value is None and nullable:
@@ -234,8 +253,14 @@ class RecordReader:
         return {f.name: (f.name, read) for f, read in self._fields}
 
     @cached_property
-    def _required(self) -> Sequence[str]:
-        return [f.name for f in fields(self._kind) if f.init and not has_default(f)]
+    def _required(self) -> Set[str]:
+        return {f.name for f in fields(self._kind) if f.init and not has_default(f)}
+
+    @cached_property
+    def derived(self) -> Set[str]:
+        """Names of what is worked out of the values once, and kept beside them."""
+        each = (vars(base).items() for base in self._kind.__mro__)
+        return {name for own in each for name, value in own if isinstance(value, cached_property)}
 
     def values_by_name(self, values: Mapping[str, object]) -> dict[str, object]:
         """Return values, given by the names of fields, as they were read.  Raises InvalidError with every fault."""
@@ -245,14 +270,16 @@ class RecordReader:
         """Return the values of the fields that data have, by name.  Raises InvalidError with every fault."""
         values: dict[str, object] = {}
         faults: list[Fault] = []
-        for key, (name, read) in known.items():
-            if key in data:
-                try:
-                    values[name] = read(data[key])
-                except ValueError as error:
-                    faults += faults_inside(key, error)
-        if faults or len(values) != len(data) or not values.keys() >= set(self._required):
-            faults += [Fault((key,), "unknown", "is not known here") for key in data if key not in known]
+        for key, value in data.items():
+            if key not in known:
+                faults.append(Fault((key,), "unknown", "is not known here"))
+                continue
+            name, read = known[key]
+            try:
+                values[name] = read(value)
+            except ValueError as error:
+                faults += faults_inside(key, error)
+        if faults or not self._required <= values.keys():
             missing = [k for k, (name, _) in known.items() if k not in data and name in self._required]
             faults += [Fault((key,), "missing", "is missing; add it") for key in missing]
         if faults:
@@ -262,4 +289,13 @@ class RecordReader:
 
 def _field_reader(kind: object, field: Field[object]) -> Reader:
     limits = field.metadata.get("limits")
-    return reader_of(kind) if limits is None else within(reader_of(kind), limits)
+    return reader_of(kind) if limits is None else _limited(kind, limits)
+
+
+def _limited(kind: Hint, limits: Limits) -> Reader:
+    """Return what reads a type within limits."""
+    origin: Hint = get_origin(kind)
+    others = [k for k in get_args(kind) if k is not NoneType] if origin in (Union, UnionType) else [kind]
+    if len(others) == 1 and others[0] in (int, float):
+        return _number_within(others[0], limits, nullable=others[0] is not kind)
+    return within(reader_of(kind), limits)

@@ -54,6 +54,8 @@ def wrong(value: object, wanted: str) -> ValueError:
 
 
 def _text(value: object) -> str:
+    if type(value) is str and value.isascii():
+        return value
     if not isinstance(value, str):
         raise wrong(value, "text")
     if has_surrogates(value):

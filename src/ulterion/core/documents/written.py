@@ -78,6 +78,9 @@ class Written:
         if strange:
             raise AttributeError(f"{type(self).__name__} has no field {', '.join(sorted(strange))}")
         record = type(self).__new__(type(self))
-        record.__dict__.update(self.__dict__, **values)
+        record.__dict__.update(self.__dict__)
+        for name in self.record_reader.derived:
+            record.__dict__.pop(name, None)
+        record.__dict__.update(values)
         record.__dict__["given"] = self.given | values.keys()
         return record

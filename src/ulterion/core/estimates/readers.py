@@ -6,13 +6,14 @@ import re
 
 from ulterion.core.errors import UsageError
 from ulterion.core.links.standards import LINKS, Link
+from ulterion.core.patterns import pattern
 from ulterion.core.records import dataclass
 from ulterion.core.units import bounded, parse_size
 
 MAX_WORDS = 600  # characters of a question in words
 PERIODS = ("day", "week", "month", "year")
-_SIZE = re.compile(r"(?<![\w.])(\d+(?:\.\d+)?\s*[kMGT]i?B)(?![\w/])")
-_PERIOD = re.compile(rf"\b(?:a|an|per|each|every)\s+({'|'.join(PERIODS)})\b", re.IGNORECASE)
+_SIZE = pattern(r"(?<![\w.])(\d+(?:\.\d+)?\s*[kMGT]i?B)(?![\w/])")
+_PERIOD = pattern(rf"\b(?:a|an|per|each|every)\s+({'|'.join(PERIODS)})\b", re.IGNORECASE)
 
 
 @dataclass(frozen=True)

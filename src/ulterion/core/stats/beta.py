@@ -20,14 +20,15 @@ def fraction(x: float, a: float, b: float) -> float:
     d = 1 / (d if abs(d) > TINY else TINY)
     found = d
     for m in range(1, STEPS):
-        for term in (
-            m * (b - m) * x / ((a + 2 * m - 1) * (a + 2 * m)),
-            -(a + m) * (a + b + m) * x / ((a + 2 * m) * (a + 2 * m + 1)),
-        ):
-            d, c = 1 + term * d, 1 + term / c
-            d = 1 / (d if abs(d) > TINY else TINY)
-            c = c if abs(c) > TINY else TINY
-            found *= d * c
+        even = a + 2 * m
+        term = m * (b - m) * x / ((even - 1) * even)
+        d, c = 1 + term * d or TINY, 1 + term / c or TINY
+        d = 1 / d
+        found *= d * c
+        term = -(a + m) * (a + b + m) * x / (even * (even + 1))
+        d, c = 1 + term * d or TINY, 1 + term / c or TINY
+        d = 1 / d
+        found *= d * c
         if abs(d * c - 1) < 1e-16:
             break
     return found

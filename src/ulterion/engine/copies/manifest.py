@@ -21,13 +21,14 @@ from pathlib import Path
 from typing import BinaryIO, NamedTuple, cast
 
 from ulterion.core.errors import UsageError
+from ulterion.core.patterns import pattern
 from ulterion.engine.copies.naming import name_anew
 from ulterion.model.files import scratch_of, sync_folder
 
 HEAD = b"# ulterion manifest 1\n"
-LINE = re.compile(rb"xxh3-128 ([0-9a-f]{32}) (\d{1,19}) (-?\d{1,20}) (.+)\n")
-END = re.compile(rb"# complete: (\d{1,19}) files, (\d{1,19}) bytes\n")
-ODD = re.compile(rb"[\x00-\x1f\x7f\\]")
+LINE = pattern(rb"xxh3-128 ([0-9a-f]{32}) (\d{1,19}) (-?\d{1,20}) (.+)\n")
+END = pattern(rb"# complete: (\d{1,19}) files, (\d{1,19}) bytes\n")
+ODD = pattern(rb"[\x00-\x1f\x7f\\]")
 MAX_LINE = 70_000  # bytes of a line
 
 

@@ -19,11 +19,12 @@ from collections.abc import Callable
 from pathlib import Path
 
 from ulterion.core.errors import UsageError
+from ulterion.core.patterns import pattern
 from ulterion.core.records import dataclass
 from ulterion.model.lock import try_lock
 
 PREFIX = ".ulterion-test-"
-OURS = re.compile(re.escape(PREFIX) + r"\d{1,10}-[0-9a-f]{8}")
+OURS = pattern(re.escape(PREFIX) + r"\d{1,10}-[0-9a-f]{8}")
 MARK_ENDING = ".mark"
 NO_NAMELESS = (errno.EISDIR, errno.EOPNOTSUPP, errno.ENOENT, errno.EINVAL)
 O_DIRECT = getattr(os, "O_DIRECT", 0)

@@ -17,6 +17,7 @@ from ulterion.core.facts import differences
 from ulterion.core.facts.differences import MAX_NAMED, RunFacts
 from ulterion.core.facts.target import BenchFacts, TargetFacts
 from ulterion.core.links.standards import Link
+from ulterion.core.patterns import pattern
 from ulterion.core.records import dataclass
 from ulterion.core.text import spoken
 from ulterion.core.units import bounded, parse_rate
@@ -26,12 +27,12 @@ RATES = ("least", "most", "claimed")
 FEW = 10_000  # runs that are named one by one
 MAX_ROWS = 500  # rows of an answer
 FIRST_LOOK, LAST_LOOK = 3, 192  # times as many rows as are wanted are looked at, for the best of each products
-_OVER = re.compile(r"\b(?:over|above|at least)\s+(\d[\d.]*\s*\S+/s)", re.IGNORECASE)
-_UNDER = re.compile(r"\b(?:under|below|at most)\s+(\d[\d.]*\s*\S+/s)", re.IGNORECASE)
-_CLAIMED = re.compile(r"\bclaim(?:s|ed|ing)?\s+(?:over|above|at least)\s+(\d[\d.]*\s*\S+/s)", re.IGNORECASE)
-_SINCE = re.compile(r"\b(?:since|from)\s+(\d{4}(?:-\d{2}(?:-\d{2})?)?)\b", re.IGNORECASE)
-_UNTIL = re.compile(r"\b(?:until|before|to)\s+(\d{4}(?:-\d{2}(?:-\d{2})?)?)\b", re.IGNORECASE)
-_HOST = re.compile(r"\bon\s+host\s+(\S+)", re.IGNORECASE)
+_OVER = pattern(r"\b(?:over|above|at least)\s+(\d[\d.]*\s*\S+/s)", re.IGNORECASE)
+_UNDER = pattern(r"\b(?:under|below|at most)\s+(\d[\d.]*\s*\S+/s)", re.IGNORECASE)
+_CLAIMED = pattern(r"\bclaim(?:s|ed|ing)?\s+(?:over|above|at least)\s+(\d[\d.]*\s*\S+/s)", re.IGNORECASE)
+_SINCE = pattern(r"\b(?:since|from)\s+(\d{4}(?:-\d{2}(?:-\d{2})?)?)\b", re.IGNORECASE)
+_UNTIL = pattern(r"\b(?:until|before|to)\s+(\d{4}(?:-\d{2}(?:-\d{2})?)?)\b", re.IGNORECASE)
+_HOST = pattern(r"\bon\s+host\s+(\S+)", re.IGNORECASE)
 _DIRECTIONS = {
     **dict.fromkeys(("read", "reads", "reading", "receive"), "read"),
     **dict.fromkeys(("write", "writes", "writing", "send"), "write"),

@@ -4,18 +4,18 @@ from __future__ import annotations
 
 import contextlib
 import os
-import re
 import shutil
 from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from ulterion.core.errors import UsageError
+from ulterion.core.patterns import pattern
 from ulterion.engine.copies.onepass import Meters
 from ulterion.host import mounts
 from ulterion.host.activity import meter_of, pulse_of
 from ulterion.model.lock import try_lock
 
-OURS = re.compile(r"ulterion-(copy|set|proof)-[0-9a-f]{6}")
+OURS = pattern(r"ulterion-(copy|set|proof)-[0-9a-f]{6}")
 MARK = "ulterion-mark"
 OURS_BEGIN = "A folder of Ulterion's own"
 WORDS = f"{OURS_BEGIN}, for a copy that is timed; what is in it need not be whole.  It is removed when that is over.\n"

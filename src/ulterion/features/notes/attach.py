@@ -9,6 +9,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from ulterion.core.errors import UsageError, unknown
+from ulterion.core.patterns import pattern
 from ulterion.core.units import parse_duration, show_duration
 from ulterion.features.notes.parsing import WARM_THINGS, parse_note
 from ulterion.model.files import locked
@@ -21,10 +22,10 @@ from ulterion.model.setup_notes import SetupNote
 from ulterion.model.store import ReviewFolder
 
 LONG_AGO = datetime.timedelta(hours=1)  # since a run ended: by then another may be meant
-_AT = re.compile(r"(.*?)\s+at\s+((?:\d[\d.]*\s*[a-zA-Zµ]+\s*)+)", re.DOTALL)
-_IDLE = re.compile(r"(.*?\d.*?),?\s+(?:(?:at\s+|when\s+)?idle|at\s+0\s*[a-zA-Z]*)", re.DOTALL | re.IGNORECASE)
-_END = re.compile(r"(.*?\d.*?),?\s+(?:at\s+(?:the\s+)?)?end", re.DOTALL | re.IGNORECASE)
-_EXCLUDES = re.compile(r"does not count(\s*[:;,.–-].*)?", re.IGNORECASE | re.DOTALL)
+_AT = pattern(r"(.*?)\s+at\s+((?:\d[\d.]*\s*[a-zA-Zµ]+\s*)+)", re.DOTALL)
+_IDLE = pattern(r"(.*?\d.*?),?\s+(?:(?:at\s+|when\s+)?idle|at\s+0\s*[a-zA-Z]*)", re.DOTALL | re.IGNORECASE)
+_END = pattern(r"(.*?\d.*?),?\s+(?:at\s+(?:the\s+)?)?end", re.DOTALL | re.IGNORECASE)
+_EXCLUDES = pattern(r"does not count(\s*[:;,.–-].*)?", re.IGNORECASE | re.DOTALL)
 
 
 def split_moment(text: str) -> tuple[str, float | None]:

@@ -7,6 +7,7 @@ from typing import Literal
 
 from ulterion.core.errors import UnitError, UsageError
 from ulterion.core.outcomes import read_outcome
+from ulterion.core.patterns import pattern
 from ulterion.core.units import parse_power, parse_rate, parse_temperature
 from ulterion.model.quantities import now_utc
 from ulterion.model.runs.notes import Note, Reading
@@ -29,14 +30,14 @@ WARM_THINGS = (
 """What a bare number beside it is degrees Celsius of."""
 _VALUE = r"[+-]?\d+(?:\.\d+)?"
 _QUANTITY = rf"{_VALUE}\s*(?:°?[CF]|mW|W|[kMG]i?B/s|[MG]b/s)"
-_READING = re.compile(rf"([A-Za-z][\w .-]*?)\s*[=:]?\s+({_QUANTITY})(?:[\s,;]+(.*))?")
-_REVERSED = re.compile(rf"({_QUANTITY})\s+([A-Za-z]\w*)()")
-_BARE = re.compile(rf"({'|'.join(WARM_THINGS)})\s*[=:]?\s+({_VALUE})()", re.IGNORECASE)
-_DEGREES = re.compile(
+_READING = pattern(rf"([A-Za-z][\w .-]*?)\s*[=:]?\s+({_QUANTITY})(?:[\s,;]+(.*))?")
+_REVERSED = pattern(rf"({_QUANTITY})\s+([A-Za-z]\w*)()")
+_BARE = pattern(rf"({'|'.join(WARM_THINGS)})\s*[=:]?\s+({_VALUE})()", re.IGNORECASE)
+_DEGREES = pattern(
     rf"({_VALUE})\s*(?:degrees?\s+|deg\.?\s*)?(celsius|centigrade|fahrenheit)\b|({_VALUE})\s*(?:degrees?|deg\.?)\s*([CF])\b",
     re.IGNORECASE,
 )
-_UNCLEAR = re.compile(rf"(?:{'|'.join(WARM_THINGS)})\s*[=:]?\s*{_VALUE}\s*(?:degrees?|deg\.?|°)(?:\s|$)", re.IGNORECASE)
+_UNCLEAR = pattern(rf"(?:{'|'.join(WARM_THINGS)})\s*[=:]?\s*{_VALUE}\s*(?:degrees?|deg\.?|°)(?:\s|$)", re.IGNORECASE)
 
 
 def parse_note(text: str, at_seconds: float | None = None) -> Reading | Note:

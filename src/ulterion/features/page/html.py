@@ -17,6 +17,7 @@ import jinja2
 from markdown_it import MarkdownIt
 from markupsafe import Markup
 
+from ulterion.core.patterns import pattern
 from ulterion.core.records import dataclass
 from ulterion.core.text import visible
 from ulterion.core.version import __version__
@@ -48,7 +49,7 @@ CONTRAST = 4.5  # of text against its ground, at least: WCAG 2.2, 1.4.3 (AA)
 LOGOS = {"png": "image/png", "jpg": "image/jpeg", "jpeg": "image/jpeg", "svg": "image/svg+xml"}
 
 
-_COMMANDS = re.compile(
+_COMMANDS = pattern(
     r"\s?[^.;]*\bulterion (?:capacity|claims|clock|compare|copy|estimate|measure|note|plan|soak|survey|versus)\b[^;]*?(?:[.;](?= |$)|$)"
 )
 """A clause that tells what to type: it is for who measures, and not for who reads."""

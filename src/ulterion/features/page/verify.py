@@ -13,6 +13,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from ulterion.core.errors import UsageError
+from ulterion.core.patterns import pattern
 from ulterion.core.records import dataclass
 from ulterion.core.version import __version__
 from ulterion.features.page.build import composed, published
@@ -28,10 +29,10 @@ from ulterion.show.sentences import listed
 MAX_PAGE = 100_000_000  # bytes
 MAX_TOLD = 60  # lines that are told to be different
 MAX_LINE = 110  # characters of a line that is told
-_RUNS = re.compile(r'<script type="text/plain" id="runs">([^<]*)</script>')
-_SUMS = re.compile(r'<script type="application/json" id="sums">([^<]*)</script>')
-_PHOTO = re.compile(r'<img class="photo" data-file="([^"]{1,200})" src="data:image/jpeg;base64,([^"]*)"')
-_UNIT = re.compile(r'<meta name="ulterion-unit" content="([^"]{1,10})">')
+_RUNS = pattern(r'<script type="text/plain" id="runs">([^<]*)</script>')
+_SUMS = pattern(r'<script type="application/json" id="sums">([^<]*)</script>')
+_PHOTO = pattern(r'<img class="photo" data-file="([^"]{1,200})" src="data:image/jpeg;base64,([^"]*)"')
+_UNIT = pattern(r'<meta name="ulterion-unit" content="([^"]{1,10})">')
 
 Outcomes = Callable[[ReviewFolder], Mapping[str, Sequence[str]]]
 

@@ -6,14 +6,15 @@ import re
 from collections.abc import Sequence
 
 from ulterion.core.errors import UsageError
+from ulterion.core.patterns import pattern
 from ulterion.core.records import dataclass
 from ulterion.core.soak.trace import AGAIN, COOL, IDLE, LOAD
 from ulterion.core.units import parse_duration, show_duration
 
 END = "end"
 BEFORE_END = 15.0  # seconds of the load that are left when its end is asked for
-_ASK = re.compile(r"(.+?)\s+at\s+(.+)", re.IGNORECASE)
-_NUMBER = re.compile(r"[+-]?\d+(?:\.\d+)?")
+_ASK = pattern(r"(.+?)\s+at\s+(.+)", re.IGNORECASE)
+_NUMBER = pattern(r"[+-]?\d+(?:\.\d+)?")
 
 
 @dataclass(frozen=True)

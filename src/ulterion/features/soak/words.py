@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from statistics import median
-
 from ulterion.core.soak.drops import FOR_GOOD, LASTED
 from ulterion.core.soak.falls import Fall
 from ulterion.core.soak.findings import Findings, TemperatureFinding
 from ulterion.core.soak.same_load import SameLoad
 from ulterion.core.soak.steady import ROUND_SECONDS, Lowest
 from ulterion.core.soak.trace import DRIVE, LOAD
+from ulterion.core.stats.middle import median
 from ulterion.core.units import show_duration, show_iops, show_rate, show_size, spell_duration
 from ulterion.features.soak.asking import Question
 from ulterion.features.soak.judging import Soak, SoakDifference, difference, is_same_amount

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterable
 from typing import Annotated, ClassVar, Literal, NamedTuple, Self, TypeVar
 
@@ -11,6 +10,7 @@ from ulterion.core.documents.plain import plain
 from ulterion.core.documents.written import Written
 from ulterion.core.facts.target import BenchFacts, TargetFacts
 from ulterion.core.links.standards import Link, known_link
+from ulterion.core.patterns import pattern
 from ulterion.core.text import json_bytes
 from ulterion.core.transfers.course import Course, Transfer
 from ulterion.model.quantities import MAX_COUNT, Count, Moment, Spoken
@@ -20,7 +20,7 @@ from ulterion.model.runs.notes import Note, Reading
 NAME = "ulterion-run"
 VERSION = 7
 
-_NUMBERS = re.compile(r"[0-9]+(e[0-9]+)?")
+_NUMBERS = pattern(r"[0-9]+(e[0-9]+)?")
 
 
 class Schema(Written):

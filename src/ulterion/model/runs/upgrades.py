@@ -17,6 +17,7 @@ import re
 from collections.abc import Callable
 from typing import Any, cast
 
+from ulterion.core.patterns import pattern
 from ulterion.core.renamed import SUITES, WORKLOADS
 from ulterion.model.runs.header import NAME, VERSION
 
@@ -39,7 +40,7 @@ def _to_three(data: Raw) -> Raw:
 
 
 _UNEQUAL, _UNEXPECTED = "not alike: ", "not as the setup expects, and accepted: "
-_EXCLUDES = re.compile(r"does not count(?:\s*[:;,.–-]\s*(.*))?", re.IGNORECASE | re.DOTALL)
+_EXCLUDES = pattern(r"does not count(?:\s*[:;,.–-]\s*(.*))?", re.IGNORECASE | re.DOTALL)
 
 
 def _to_four(data: Raw) -> Raw:
@@ -119,7 +120,7 @@ def _of_its_kind(record: object) -> object:
     return record | {"workload": {k: v for k, v in workload.items() if k not in other}}
 
 
-_SPACED_SHARE = re.compile(r"(?<=\d) % writes")
+_SPACED_SHARE = pattern(r"(?<=\d) % writes")
 
 
 def _to_seven(data: Raw) -> Raw:
