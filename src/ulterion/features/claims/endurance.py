@@ -8,7 +8,6 @@ from dataclasses import replace
 
 from ulterion.core.arrays import np
 from ulterion.core.links.ceilings import ceilings_of
-from ulterion.core.soak.classes import never_below
 from ulterion.core.soak.trace import DRIVE, LOAD
 from ulterion.core.stats.verdicts import ClaimJudgement
 from ulterion.features.claims.row import NOT_MEASURED, ClaimRow, Unit
@@ -84,9 +83,8 @@ def _judge_class(review: Review, soak: Soak, blank: ClaimRow) -> ClaimRow:
     needed = blank.claimed
     row = replace(blank, measured=low.by_row, setup=soak.run.setup, run=soak.run.id)
     share = low.by_row / needed
-    load = soak.trace.phase(LOAD)
-    kept = never_below(soak.trace.during(load), needed) if load else None
-    if kept is None:
+    kept = (low.speed_class or 0) * MEGABYTE >= needed
+    if not kept and (low.unclear_class or 0) * MEGABYTE >= needed:
         return replace(row, judgement=ClaimJudgement("undecided", share, TOO_COARSE))
     if kept and not _long_enough(soak):
         return replace(row, judgement=ClaimJudgement("undecided", share, TOO_SHORT))

@@ -9,8 +9,7 @@ from collections.abc import Sequence
 from ulterion.core.errors import UsageError
 from ulterion.core.estimates.transfer_time import Recording, Work, recording, work
 from ulterion.core.records import dataclass
-from ulterion.core.soak.classes import SPEED_CLASSES, speed_classes
-from ulterion.core.soak.trace import LOAD
+from ulterion.core.soak.classes import SPEED_CLASSES
 from ulterion.core.units import parse_rate
 from ulterion.features.claims.capacity_proofs import holds
 from ulterion.features.estimate.transfer_time import NORMAL, end_of, soak_on
@@ -74,8 +73,6 @@ def _recorded(
     soak, end = soak_on(runs, setup, "write"), end_of(review, runs, setup, "write")
     lowest = soak.findings.lowest if soak is not None else None
     told = recording(stream, end[0], lowest.by_row, buffer) if end is not None and lowest is not None else None
-    load = soak.trace.phase(LOAD) if soak is not None else None
-    kept = speed_classes(soak.trace.during(load)).kept if soak is not None and load is not None else None
     room = holds(review, runs, review.setups[setup].medium)
     back = end_of(review, runs, setup, "read")
     average = end[0].rate if end is not None and told is None else None
@@ -84,7 +81,7 @@ def _recorded(
         recording=told,
         average=average,
         below=average is not None and end is not None and average * math.exp(NORMAL * end[0].error) < stream,
-        speed_class=kept,
+        speed_class=lowest.speed_class if lowest is not None else None,
         media=None if size is None or room is None else math.ceil(size / room.bytes),
         emptying=None if size is None or back is None else work(size, [back[0]]),
     )

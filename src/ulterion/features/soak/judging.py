@@ -33,29 +33,36 @@ UNLIKE_HEAT = 3.0  # degrees C between two falls that have nothing to do with he
 WARMER_START = 2.0  # degrees C at the start of the load, or of the room, that make two soaks unlike
 
 
+# they are asked for again and again, and documents never change
+_traces = IdentityCache[Trace](24)
+_findings = IdentityCache[Findings | None](24)
+
+
 @dataclass(frozen=True)
 class Soak:
     """A soak with what it says.
 
     Attributes:
         run: the document.
-        trace: its series.
         findings: what they say.
         label: how it is called beside others.
         earlier: those before it with the same load on the same setup, the newest first, where it leaves a question open that they may answer.
     """
 
     run: SoakRun
-    trace: Trace
     findings: Findings
     label: str
     earlier: tuple[Soak, ...] = ()
 
     @property
+    def trace(self) -> Trace:
+        """Its series."""
+        return _traces.of([self.run], self.run.trace)
+
+    @property
     def load_start(self) -> float:
         """Seconds from the beginning of the soak to that of its load."""
-        phase = self.trace.phase(LOAD)
-        return phase.start if phase else 0.0
+        return self.run.load_start
 
     def at_end(self, sensor: str) -> float | None:
         """Return a temperature at the end of the load, C, or None where it was not read then."""
@@ -67,8 +74,8 @@ def soak_of(run: AnyRun, label: str | None = None) -> Soak | None:
     """Return what a soak says, None when its load never began, or when it is none."""
     if not isinstance(run, SoakRun):
         return None
-    trace, findings = _analysed(run)
-    return Soak(run, trace, findings, label or run.setup or run.target.model or run.id) if findings else None
+    findings = _findings.of([run], lambda: kept_findings(run, _room(run)))
+    return Soak(run, findings, label or run.setup or run.target.model or run.id) if findings else None
 
 
 def with_earlier(folder: ReviewFolder, soak: Soak) -> Soak:
@@ -89,19 +96,6 @@ def label_of(review: Review, run: AnyRun, *, alone: bool = True) -> str:
         return run.target.model or f"soak {run.id}"
     name = review.setup_label(run.setup) if run.setup in review.setups else run.setup
     return name if alone else f"{name} {run.id}"
-
-
-_known = IdentityCache[tuple[Trace, Findings | None]](24)
-
-
-def _analysed(run: SoakRun) -> tuple[Trace, Findings | None]:
-    """Return a soak's trace and findings; they are asked for again and again, and documents never change."""
-
-    def make() -> tuple[Trace, Findings | None]:
-        trace = run.trace()
-        return trace, kept_findings(trace, _room(run))
-
-    return _known.of([run], make)
 
 
 def _room(run: SoakRun) -> float | None:

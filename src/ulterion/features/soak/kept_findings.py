@@ -1,7 +1,7 @@
 """Keeps the findings of soaks in the user's cache folder, because analysing a soak takes longer than the rest of an answer.
 
-The name of a file is a digest of everything the analysis reads: the course, the facts of the drive, and the code of the core.  A changed
-document or another version therefore has another file.  If a file cannot be read, the soak is analysed again.
+The name of a file is a digest of everything the analysis reads: the soak, the facts of the drive, and the state of the code.  A changed
+document or another version therefore has another file.  If a file cannot be read, the soak is analysed again.  NumPy is loaded only then.
 """
 
 from __future__ import annotations
@@ -9,34 +9,33 @@ from __future__ import annotations
 import contextlib
 import functools
 import hashlib
+import importlib.util
 import io
 import os
 import pickle
 import stat
 import sys
-from collections.abc import Iterator
 from pathlib import Path
 
-from ulterion.core.arrays import Floats, np
 from ulterion.core.soak.findings import Findings, analyse
-from ulterion.core.soak.trace import Trace
 from ulterion.core.version import __version__
+from ulterion.model.runs.soak import SoakRun
 
 MOST = 400  # files, some kilobytes each; the oldest go
 CORE = Path(__file__).parents[2] / "core"
 
 
-def kept_findings(trace: Trace, room: float | None) -> Findings | None:
-    """Return the findings of `analyse`, kept from an earlier call where there is one."""
+def kept_findings(run: SoakRun, room: float | None) -> Findings | None:
+    """Return the findings of `analyse` on a soak in a room (C), kept from an earlier call where there is one."""
     folder = _folder()
     if folder is None:
-        return analyse(trace, room)
-    place = folder / f"{_digest(trace, room)}.pickle"
+        return analyse(run.trace(), room)
+    place = folder / f"{_digest(run, room)}.pickle"
     with contextlib.suppress(Exception):  # a damaged file may fail in any way
         found = _Reader(io.BytesIO(place.read_bytes())).load()
         if found is None or isinstance(found, Findings):
             return found
-    found = analyse(trace, room)
+    found = analyse(run.trace(), room)
     with contextlib.suppress(OSError):
         scratch = place.with_suffix(f".{os.getpid()}.new")
         scratch.write_bytes(pickle.dumps(found))
@@ -54,32 +53,30 @@ class _Reader(pickle.Unpickler):
         return super().find_class(module, name)
 
 
-def _digest(trace: Trace, room: float | None) -> str:
+def _digest(run: SoakRun, room: float | None) -> str:
     digest = hashlib.sha256(_code().encode())
-    for name, values in _series(trace):
-        digest.update(f"{name}:{values.size}:".encode())
-        digest.update(np.ascontiguousarray(values, dtype=np.float64).tobytes())
-    rest = (trace.phases, trace.writes, trace.limit, trace.counters, trace.rotational, trace.bridged)
-    digest.update(repr((*rest, trace.span, trace.block, trace.depth, room)).encode())
+    digest.update(repr((run.soak, run.trace_facts, room)).encode("utf-8", "surrogatepass"))
     return digest.hexdigest()
-
-
-def _series(trace: Trace) -> Iterator[tuple[str, Floats]]:
-    yield from (("at", trace.at), ("seconds", trace.seconds), ("rate", trace.rate))
-    if trace.worst is not None:
-        yield "worst", trace.worst
-    for name, values in trace.sensors.items():
-        yield f"sensor {name}", values
 
 
 @functools.cache
 def _code() -> str:
-    """Return a digest of the core's code, and of the versions of the program, Python and NumPy."""
-    digest = hashlib.sha256(f"{__version__} {sys.version} {np.__version__}".encode())
-    for source in sorted(CORE.rglob("*")):  # the core imports nothing but itself and NumPy
-        if source.suffix in (".py", ".f4"):
-            digest.update(source.read_bytes())
-    return digest.hexdigest()
+    """Return the state of the code: the versions of the program, Python and NumPy, and size and time of each file of the core."""
+    parts = [__version__, sys.version, _numpy_version()]
+    for folder, _, names in os.walk(CORE):  # the core imports nothing but itself and NumPy
+        for name in names:
+            if name.endswith((".py", ".f4")):
+                facts = os.stat(os.path.join(folder, name))  # noqa: PTH116, PTH118 - a hundred files, and it counts
+                parts.append(f"{name} {facts.st_size} {facts.st_mtime_ns}")
+    return "\n".join([*parts[:3], *sorted(parts[3:])])
+
+
+def _numpy_version() -> str:
+    """Return what NumPy says of its version, without loading it."""
+    found = importlib.util.find_spec("numpy")
+    if found is None or found.origin is None:
+        return ""
+    return (Path(found.origin).parent / "version.py").read_text()
 
 
 def _folder() -> Path | None:

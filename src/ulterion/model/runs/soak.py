@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from itertools import accumulate
 from typing import Annotated, Any, Literal
 
@@ -216,14 +216,19 @@ class SoakRun(Header):
 
     def trace(self) -> Trace:
         """Return its series as numbers: the one road from a soak, finished or going on, to what is said of it."""
+        return self.soak.trace(**self.trace_facts)
+
+    @property
+    def trace_facts(self) -> Mapping[str, object]:
+        """What its trace says of the target and the load, beside the series."""
         in_order = self.soak.workload.pattern == "sequential" and self.soak.files is None
-        return self.soak.trace(
-            rotational=bool(self.target.rotational),
-            bridged=len(self.chain) > 2 or self.target.transport in BRIDGED,
-            span=float(self.settings.span_bytes) if in_order else None,
-            block=0.0 if self.soak.files else float(self.soak.workload.block_bytes),
-            depth=self.soak.workload.depth,
-        )
+        return {
+            "rotational": bool(self.target.rotational),
+            "bridged": len(self.chain) > 2 or self.target.transport in BRIDGED,
+            "span": float(self.settings.span_bytes) if in_order else None,
+            "block": 0.0 if self.soak.files else float(self.soak.workload.block_bytes),
+            "depth": self.soak.workload.depth,
+        }
 
     def with_phases(self, phases: Sequence[SoakPhase], state: State) -> SoakRun:
         """Return the soak with further phases and its state."""
