@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import ClassVar
+
 from ulterion.core.documents.fields import Field
 from ulterion.core.documents.written import Written
 from ulterion.model.quantities import KnownLink
@@ -9,6 +11,8 @@ from ulterion.model.quantities import KnownLink
 
 class Expect(Written):
     """What must be plugged in where, before a setup is used."""
+
+    tells_given: ClassVar[bool] = True
 
     serial: str | None = Field(default=None, min_length=1, description="serial number of the drive")
     link: KnownLink | None = Field(default=None, description="the link it runs at, or more")

@@ -6,7 +6,7 @@ import datetime
 import itertools
 from collections.abc import Mapping
 from pathlib import Path
-from typing import Literal
+from typing import ClassVar, Literal
 
 from ulterion.core.documents.fields import Field
 from ulterion.core.documents.written import Written
@@ -66,6 +66,8 @@ class BadArea(Written):
 
 class SimPart(Written):
     """A port or part of the simulated bench, with its true behaviour."""
+
+    tells_given: ClassVar[bool] = True
 
     link: KnownLink | None = Field(default=None, description="the link it trains towards the host")
     inside: KnownLink | None = Field(default=None, description="the link it trains towards the medium")

@@ -17,10 +17,13 @@ from ulterion.core.records import dataclass
 class Written:
     """A record whose values are checked by the types of their fields, whoever gives them.  A class made of it is a data class.
 
+    A class may have `as_now`, which takes plain data of an older version, or in another form, and returns them as they are written now.
+
     Attributes:
-        given: names of the fields that were given, not left to their default.
+        tells_given: whether its records keep in `given` which of their fields were given, not left to their default.
     """
 
+    tells_given: ClassVar[bool] = False
     given: frozenset[str]
     record_reader: ClassVar[RecordReader]
     __dataclass_fields__: ClassVar[dict[str, dataclasses.Field[object]]]
@@ -44,23 +47,24 @@ class Written:
             if name not in values:
                 own[name] = make()
         own |= values
-        own["given"] = frozenset(values)
+        if self.tells_given:
+            own["given"] = frozenset(values)
         self.check_whole()
 
     def check_whole(self) -> None:
         """Look at the values together.  Raises ValueError; the base has nothing to say."""
 
     @classmethod
-    def as_now(cls, data: object) -> object:
-        """Return plain data of an older version, or another form, as they are written now.  Raises ValueError."""
-        return data
+    def of_values(cls, values: Mapping[str, object]) -> Self:
+        """Return a record of values that were read.  Raises ValueError as `check_whole` does."""
+        record = cls.__new__(cls)
+        record._fill(values)
+        return record
 
     @classmethod
     def made_of(cls, **values: object) -> Self:
         """Return a record of values as they are held, in base units; their types are not looked at.  Raises ValueError as `check_whole` does."""
-        record = cls.__new__(cls)
-        record._fill(values)
-        return record
+        return cls.of_values(values)
 
     @classmethod
     def from_data(cls, data: object) -> Self:
@@ -82,5 +86,6 @@ class Written:
         for name in self.record_reader.derived:
             record.__dict__.pop(name, None)
         record.__dict__.update(values)
-        record.__dict__["given"] = self.given | values.keys()
+        if self.tells_given:
+            record.__dict__["given"] = self.given | values.keys()
         return record

@@ -11,12 +11,17 @@ import functools
 import hashlib
 import importlib.util
 import io
+import math
 import os
 import pickle
 import stat
 import sys
+from array import array
+from collections.abc import Iterator
 from pathlib import Path
+from types import NoneType
 
+from ulterion.core.documents.plain import plain
 from ulterion.core.soak.findings import Findings, analyse
 from ulterion.core.version import __version__
 from ulterion.model.runs.soak import SoakRun
@@ -55,8 +60,26 @@ class _Reader(pickle.Unpickler):
 
 def _digest(run: SoakRun, room: float | None) -> str:
     digest = hashlib.sha256(_code().encode())
-    digest.update(repr((run.soak, run.trace_facts, room)).encode("utf-8", "surrogatepass"))
+    for part in _parts([plain(run.soak), dict(run.trace_facts), room]):
+        digest.update(part)
     return digest.hexdigest()
+
+
+def _parts(value: object) -> Iterator[bytes]:
+    """Yield the bytes of plain data: of a series its numbers, which are too many to be written out."""
+    if isinstance(value, dict):
+        for key, each in value.items():
+            yield f"{key!r}:".encode("utf-8", "surrogatepass")
+            yield from _parts(each)
+    elif isinstance(value, list):
+        yield f"[{len(value)}]".encode()
+        if set(map(type, value)) <= {int, float, NoneType}:
+            yield array("d", [math.nan if v is None else v for v in value]).tobytes()
+        else:
+            for each in value:
+                yield from _parts(each)
+    else:
+        yield f"{value!r};".encode("utf-8", "surrogatepass")
 
 
 @functools.cache
