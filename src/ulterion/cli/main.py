@@ -33,6 +33,9 @@ MADE_BETWEEN_SWEEPS = (
 )
 
 
+setattr(argparse, "_", str)  # noqa: B010 - our words are English alone: looking for translations of argparse's takes 2 ms
+
+
 class Help(argparse.HelpFormatter):
     """Help as wide as the screen.  The stock formatter finds the width by importing archive modules, a tenth of our time."""
 
@@ -50,10 +53,14 @@ class Help(argparse.HelpFormatter):
         return super()._fill_text(text, width, indent)
 
 
+_CHECKER = Help("")
+
+
 class Parser(argparse.ArgumentParser):
     """A parser whose complaint is one line, and who takes no shortened options: '--over' is not '--overwrite'."""
 
     def __init__(self, **settings: Any) -> None:
+        self._adds = False
         super().__init__(formatter_class=Help, allow_abbrev=False, **settings)
         self._mixes = False
         self.before_usage: list[str] = []
@@ -62,6 +69,17 @@ class Parser(argparse.ArgumentParser):
         """Names of the options that the help shows first."""
         self.questions: Subcommands | None = None
         """What the command answers, each by a word of its own."""
+
+    def add_argument(self, *names: str, **settings: Any) -> argparse.Action:
+        """Add an argument as argparse does; how its words are formatted is checked by one formatter for all."""
+        self._adds = True
+        try:
+            return super().add_argument(*names, **settings)
+        finally:
+            self._adds = False
+
+    def _get_formatter(self) -> argparse.HelpFormatter:
+        return _CHECKER if self._adds else super()._get_formatter()
 
     def format_help(self) -> str:
         """Return what a command answers, examples, its arguments, the options wanted most, and the others."""

@@ -16,6 +16,7 @@ from itertools import accumulate
 
 from ulterion.core.arrays import Floats, np
 from ulterion.core.records import dataclass
+from ulterion.core.stats.middle import quantile_of
 
 DRAWS = 200
 LEVEL = 0.90
@@ -150,13 +151,13 @@ def work(
     extra = files * per_file
     again = size / check.rate if check is not None else 0.0
     middle = math.fsum(p.seconds for p in parts) + extra + again
-    drawn = _drawn(size, ends, check, extra, np.random.default_rng(seed))
-    low, high = np.quantile(drawn, [(1 - LEVEL) / 2, (1 + LEVEL) / 2])
+    drawn = np.sort(_drawn(size, ends, check, extra, np.random.default_rng(seed))).tolist()
+    low, high = quantile_of(drawn, (1 - LEVEL) / 2), quantile_of(drawn, (1 + LEVEL) / 2)
     beyond = max(0.0, size - min(e.long or 0.0 for e in ends))
     return Work(
         seconds=middle,
-        low=float(min(low, middle)),
-        high=float(max(high, middle)),
+        low=min(low, middle),
+        high=max(high, middle),
         parts=tuple(parts),
         files_seconds=extra,
         check_seconds=again,

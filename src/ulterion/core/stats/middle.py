@@ -1,12 +1,21 @@
-"""The median, without what the standard library loads beside it."""
+"""The median and other quantiles, without what the standard library, or NumPy, loads for them."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 
 
 def median(values: Iterable[float]) -> float:
     """Return the middle one of at least one value in order of size, or the mean of the middle two."""
-    ordered = sorted(values)
-    half = len(ordered) // 2
-    return ordered[half] if len(ordered) % 2 else (ordered[half - 1] + ordered[half]) / 2
+    return quantile_of(sorted(values), 0.5)
+
+
+def quantile_of(ordered: Sequence[float], share: float) -> float:
+    """Return the value below which a share (0 to 1) of at least one value lies, straight between its two neighbours.
+
+    The values are in order of size.  Definition 7 of R. J. Hyndman and Y. Fan, The American Statistician 50 (1996), 361-365.
+    """
+    place = share * (len(ordered) - 1)
+    below = int(place)
+    above = min(below + 1, len(ordered) - 1)
+    return float(ordered[below] + (ordered[above] - ordered[below]) * (place - below))
