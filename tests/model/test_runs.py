@@ -9,6 +9,8 @@ import unittest
 from pathlib import Path
 from unittest import mock
 
+import jsonschema
+
 from tests.support import FolderCase, simulate
 from ulterion.cli.answer_schema import published_schema as published_answers
 from ulterion.core.errors import UsageError
@@ -105,6 +107,15 @@ class Document(unittest.TestCase):
         self.assertEqual(published, published_schema())
         answers = json.loads((REPOSITORY / "docs/answers.schema.json").read_text())
         self.assertEqual(answers, published_answers())
+
+    def test_documents_fit_the_published_schema(self) -> None:
+        """Those of every version, as they are written now; one with a value of another type, or a key too many, does not."""
+        check = jsonschema.Draft202012Validator(json.loads((REPOSITORY / "docs/run.schema.json").read_text()))
+        for path in sorted(HERE.glob("run-v*.json")):
+            data = parse_run(path.read_bytes(), path.name).as_data()
+            self.assertEqual([e.message for e in check.iter_errors(data)], [], path)
+            for change in ({"chain": "port"}, {"more": 1}, {"id": "12"}, {"state": {"name": "over"}}):
+                self.assertFalse(check.is_valid(data | change), change)
 
     def test_what_is_not_a_sound_document_is_said(self) -> None:
         """Half a file, another format, a later version, an unknown key, an impossible number: each its own words."""

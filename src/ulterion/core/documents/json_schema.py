@@ -25,7 +25,7 @@ _SIMPLE: Mapping[object, Schema] = {
     datetime.datetime: {"type": "string", "format": "date-time"},
     datetime.date: {"type": "string", "format": "date"},
     object: {},
-    Any: {},
+    Hint: {},  # anything
 }
 _WORDS = {
     "ge": "minimum",

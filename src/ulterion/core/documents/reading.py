@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterable, Mapping, Sequence, Set
 from dataclasses import MISSING, Field, fields, is_dataclass
 from functools import cache, cached_property
 from inspect import get_annotations
+from itertools import repeat
 from types import NoneType, UnionType
 from typing import Annotated, Literal, Union, get_args, get_origin, get_type_hints
 
@@ -141,14 +142,15 @@ def _list(arguments: Hints) -> Callable[[object], list[object]]:
         if not isinstance(value, list | tuple):
             raise wrong(value, "a list")
         got = bulk(value) if bulk is not None else None
-        return list(_each(enumerate(value), read)) if got is None else got
+        return _each(zip(range(len(value)), value, repeat(read))) if got is None else got
 
     return read_list
 
 
-def _each(steps: Iterable[tuple[int | str, object]], read: Reader) -> list[object]:
+def _each(steps: Iterable[tuple[int | str, object, Reader]]) -> list[object]:
+    """Return values, each given with its step in the place and what reads it, as they were read."""
     got, faults = [], list[Fault]()
-    for step, value in steps:
+    for step, value, read in steps:
         try:
             got.append(read(value))
         except ValueError as error:
@@ -164,7 +166,8 @@ def _table(arguments: Hints) -> Reader:
     def read_table(value: object) -> dict[object, object]:
         if not isinstance(value, dict):
             raise wrong(value, "a table")
-        return dict(zip(map(read_key, value), _each(value.items(), read), strict=True))
+        values = _each(zip(value.keys(), value.values(), repeat(read)))
+        return dict(zip(map(read_key, value), values, strict=True))
 
     return read_table
 
@@ -178,8 +181,7 @@ def _tuple(arguments: Hints) -> Callable[[object], tuple[object, ...]]:
     def read_tuple(value: object) -> tuple[object, ...]:
         if not isinstance(value, list | tuple) or len(value) != len(readers):
             raise wrong(value, f"a list of {len(readers)}")
-        steps = zip(readers, value, strict=True)
-        return tuple(got for i, (read, v) in enumerate(steps) for got in _each([(i, v)], read))
+        return tuple(_each(zip(range(len(value)), value, readers, strict=True)))
 
     return read_tuple
 
