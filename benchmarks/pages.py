@@ -16,7 +16,7 @@ from benchmarks.startup import seconds
 
 ROUNDS = 5
 PROGRAM = str(Path(sys.executable).with_name("ulterion"))
-LIBRARIES = "import numpy, pydantic, scipy.ndimage, scipy.optimize, jinja2, markdown_it"
+LIBRARIES = "import numpy, scipy.ndimage, scipy.optimize, jinja2, markdown_it"
 LIMIT = 3.0  # seconds, on two cores at rest
 
 

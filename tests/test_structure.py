@@ -23,7 +23,7 @@ SUBJECTS = (
     "survey", "measure", "copy", "notes", "clock", "archive", "capacity", "soak", "compare", "claims", "estimate", "plan", "page",
 )  # fmt: skip
 """The features in the order of their imports: each may use those before it."""
-HEAVY = ("numpy", "scipy", "pandas", "matplotlib", "pydantic", "rich")
+HEAVY = ("numpy", "scipy", "pandas", "matplotlib", "rich")
 CORE_MAY = {"_typeshed", "numpy", "scipy", "ulterion"}
 
 

@@ -17,7 +17,7 @@ from pathlib import Path
 
 LIBRARIES = (
     "concurrent.futures jinja2 markdown_it matplotlib.animation matplotlib.figure mpl_toolkits.mplot3d multiprocessing.pool numpy pandas "
-    "PIL.Image platformdirs pydantic rich.live sqlalchemy subprocess"
+    "PIL.Image platformdirs rich.live sqlalchemy subprocess"
 )
 for name in LIBRARIES.split():  # they know their own systems, and are loaded as they are
     importlib.import_module(name)

@@ -10,7 +10,7 @@ from typing import Literal, TypeVar
 from ulterion.core.documents.moments import moment_text
 from ulterion.core.documents.plain import Plain
 from ulterion.core.errors import UsageError
-from ulterion.core.facts.target import TargetFacts
+from ulterion.core.facts.target import BenchFacts, TargetFacts
 from ulterion.core.records import dataclass
 from ulterion.core.units import show_size
 from ulterion.core.workloads.workload import Workload, on_drive
@@ -30,7 +30,7 @@ from ulterion.run.observers import Observer
 from ulterion.run.overwrite_guard import open_device
 from ulterion.run.place import Place
 from ulterion.run.requests import MeasureRequest, SoakRequest, TargetOptions
-from ulterion.run.targets.host import HostTarget
+from ulterion.run.targets.host import HostTarget, uncompiled_words
 from ulterion.run.targets.protocol import LoadTarget, Target
 
 Run = TypeVar("Run", MeasureRun, SoakRun)
@@ -71,6 +71,12 @@ class Opened:
         changed = {"target": facts, "warnings": warnings, "unexpected": [*run.unexpected, *unlike]}
         return run.changed(**changed).with_warnings(*unlike)
 
+    def with_own_cost(self, run: Run) -> Run:
+        """Return a run with what a request costs us, which may have become known after it was begun."""
+        bench: BenchFacts = self.target.with_own_cost(run.bench)
+        late = [] if run.bench.uncompiled is not None else uncompiled_words(bench)
+        return run.changed(bench=bench).with_warnings(*late)
+
 
 @contextmanager
 def opened(
@@ -79,14 +85,19 @@ def opened(
     workloads: Sequence[Workload],
     seconds: float,
     observer: Observer,
+    *,
+    late: bool = False,
 ) -> Iterator[Opened]:
-    """Open a target and check every workload against it; close it at the end.  Raises UsageError, TargetFailed."""
+    """Open a target and check every workload against it; close it at the end.  Raises UsageError, TargetFailed.
+
+    With `late` the engine is made ready while the medium is laid down; what it costs is known only then (`Opened.with_own_cost`).
+    """
     target = _open(place, access)
     try:
         settled = [w.settled(seconds, target.span_bytes) for w in workloads]
         for workload in settled:
             target.check(workload)
-        target.make_ready(observer.preparing)
+        target.make_ready(observer.preparing, late=late)
         with ExitStack() as stack:
             yield _opened(target, place, access, settled, stack)
     finally:

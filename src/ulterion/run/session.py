@@ -171,7 +171,7 @@ class RunRecorder(runner.Observer):
 
 def finished(run: MeasureRun, opening: Opened, bystanders: BackgroundLoad) -> MeasureRun:
     """Return a run whose passes and state are known with its end, the states of its passes, and doubtful figures marked."""
-    run = opening.with_links_under_load(run).with_warnings(*bystanders.warnings(run.target))
+    run = opening.with_own_cost(opening.with_links_under_load(run)).with_warnings(*bystanders.warnings(run.target))
     return _marked(run.changed(ended=moment_of(run, opening.target)).with_states())
 
 

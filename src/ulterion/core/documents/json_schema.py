@@ -7,7 +7,7 @@ import inspect
 from collections.abc import Iterable, Mapping
 from dataclasses import MISSING, Field, fields, is_dataclass
 from types import NoneType, UnionType
-from typing import Annotated, Any, Literal, Union, get_args, get_origin, get_type_hints
+from typing import Annotated, Literal, Union, get_args, get_origin, get_type_hints
 
 from ulterion.core.documents.fields import Hint, Limits, ToldBy, has_default, key_of
 from ulterion.core.documents.plain import Plain, plain

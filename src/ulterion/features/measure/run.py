@@ -21,7 +21,7 @@ def measure(request: MeasureRequest, observer: Observer) -> Kept[MeasureRun]:
 
     Raises UsageError before anything is measured.
     """
-    with opened(request.place, request.access, request.workloads, request.seconds, observer) as opening:
+    with opened(request.place, request.access, request.workloads, request.seconds, observer, late=True) as opening:
         run = wait_for_start_conditions(
             blank_measure(opening, request), opening.target, request.extras, observer.resting
         )

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 from functools import partial
+from importlib.util import find_spec
 from typing import TYPE_CHECKING
 
 from ulterion.core.errors import TargetFailed, UsageError
@@ -50,6 +51,7 @@ class HostTarget(RealTime):
         self.engine = engine
         self._device: str | None = None
         self._own: RequestCost | None = None
+        self._tell: Callable[[str], None] = lambda words: None
         self._limit: tuple[float | None] | None = None
 
     @property
@@ -67,13 +69,27 @@ class HostTarget(RealTime):
         """Whether the operating system's cache is out of the way."""
         return self.engine.cache_bypassed
 
-    def make_ready(self, tell: Callable[[str], None]) -> None:
-        """Compile the timed loops where that was not done yet, and find what they cost."""
+    def make_ready(self, tell: Callable[[str], None], *, late: bool = False) -> None:
+        """Load the timed loops, compiled where that was not done yet, and find what they cost: now, or while `prepare` lays the medium down."""
+        self._tell = tell
+        if not late or is_portable() or find_spec("numba") is None:  # without it a run is begun as an uncompiled one
+            self._load()
+
+    def _load(self) -> None:
+        if self._own is not None:
+            return
         if not is_portable() and not code_cache.is_kept():
-            tell("preparing the engine: its timed loops are compiled for this machine, once")
+            self._tell("preparing the engine: its timed loops are compiled for this machine, once")
         from ulterion.engine.requests.calibration import own_cost
 
         self._own = own_cost()
+
+    def with_own_cost(self, bench: BenchFacts) -> BenchFacts:
+        """Return the facts of this machine with what a request costs us, as far as it is known."""
+        own = self._own
+        if own is None:
+            return bench
+        return replace(bench, request_cost=own.one, request_cost_deep=own.deep, uncompiled=own.uncompiled)
 
     def facts(self) -> TargetFacts:
         """Return the facts of what was opened; raise UsageError when its name leads elsewhere by now."""
@@ -97,11 +113,7 @@ class HostTarget(RealTime):
 
         versions = {"ulterion": __version__, "python": platform.python_version(), "numpy": numpy.__version__}
         known = facts_of_machine(versions, words.room)
-        known = replace(known, host=words.host or known.host)
-        if self._own is None:
-            return known
-        own = self._own
-        return replace(known, request_cost=own.one, request_cost_deep=own.deep, uncompiled=own.uncompiled)
+        return self.with_own_cost(replace(known, host=words.host or known.host))
 
     def cautions(self, facts: TargetFacts, bench: BenchFacts) -> list[str]:
         """Return what a reviewer should know before believing a figure."""
@@ -113,12 +125,7 @@ class HostTarget(RealTime):
                 sentences.append(f"use a --span above {show_block(2 * memory)}, twice the memory, to measure the drive")
         if is_portable():
             sentences.append(_threads_cost(bench))
-        elif bench.uncompiled is not None:
-            sentences.append(
-                f"the timed loops run uncompiled ({bench.uncompiled}): small requests are slower than the drive; "
-                "install the numba package, and measure again"
-            )
-        return [*sentences, *self.engine.cautions()]
+        return [*sentences, *uncompiled_words(bench), *self.engine.cautions()]
 
     def engine_of(self, workload: Workload) -> EngineChoice:
         """Return the way a workload's requests are issued, and why."""
@@ -138,8 +145,15 @@ class HostTarget(RealTime):
             raise UsageError("--files writes files, which takes a folder; a device or a single file has none")
 
     def prepare(self, seed: int, on_prefill: OnPrefill | None = None) -> None:
-        """Lay down what is to be laid down."""
-        self.engine.prepare(seed, on_prefill)
+        """Lay down what is to be laid down; the timed loops are loaded meanwhile, for which the children that lay it down are not needed."""
+
+        def told(done: int, total: int) -> None:
+            self._load()
+            if on_prefill is not None:
+                on_prefill(done, total)
+
+        self.engine.prepare(seed, told)
+        self._load()
 
     def make_room(
         self, workload: Workload, seed: int, files: FileSizes | None, on_prefill: OnPrefill | None = None
@@ -210,6 +224,16 @@ class HostTarget(RealTime):
     def close(self) -> None:
         """Close and remove the test file."""
         self.engine.close()
+
+
+def uncompiled_words(bench: BenchFacts) -> list[str]:
+    """Say that the timed loops ran uncompiled, where they did."""
+    if is_portable() or bench.uncompiled is None:
+        return []
+    return [
+        f"the timed loops run uncompiled ({bench.uncompiled}): small requests are slower than the drive; "
+        "install the numba package, and measure again"
+    ]
 
 
 def _threads_cost(bench: BenchFacts) -> str:

@@ -75,8 +75,12 @@ class NetworkTarget(RealTime):
         """What tells it from another."""
         return f"{NET}{self.host}:{self.port}"
 
-    def make_ready(self, tell: Callable[[str], None]) -> None:
+    def make_ready(self, tell: Callable[[str], None], *, late: bool = False) -> None:
         """Nothing is compiled here."""
+
+    def with_own_cost(self, bench: BenchFacts) -> BenchFacts:
+        """Return the facts as they are: there is no such cost."""
+        return bench
 
     def facts(self) -> TargetFacts:
         """Return both ends, and the chain to the adapter here."""

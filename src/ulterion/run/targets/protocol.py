@@ -45,8 +45,11 @@ class Target(Protocol):
     def cache_bypassed(self) -> bool:
         """Whether the operating system's cache is out of the way."""
 
-    def make_ready(self, tell: Callable[[str], None]) -> None:
-        """Prepare what measures; say in words what makes the reviewer wait."""
+    def make_ready(self, tell: Callable[[str], None], *, late: bool = False) -> None:
+        """Prepare what measures, or do so while `prepare` lays the medium down (`late`); say in words what makes the reviewer wait."""
+
+    def with_own_cost(self, bench: BenchFacts) -> BenchFacts:
+        """Return the facts of the host with what a request costs us, which is known once all is ready."""
 
     def facts(self) -> TargetFacts:
         """Return what it is; raise UsageError when its name leads elsewhere by now."""

@@ -68,8 +68,12 @@ class SimulatedTarget:
         """The stretch of the medium that is covered."""
         return self.chain.span_bytes
 
-    def make_ready(self, tell: Callable[[str], None]) -> None:
+    def make_ready(self, tell: Callable[[str], None], *, late: bool = False) -> None:
         """Nothing is timed here."""
+
+    def with_own_cost(self, bench: BenchFacts) -> BenchFacts:
+        """Return the facts as they are: there is no such cost."""
+        return bench
 
     def facts(self) -> TargetFacts:
         """Return what the bench shows, as a survey of real hardware would."""
