@@ -17,6 +17,7 @@ from pathlib import Path
 
 import matplotlib as mpl
 from matplotlib import font_manager
+from matplotlib.backends.backend_agg import FigureCanvasAgg
 from matplotlib.backends.backend_svg import FigureCanvasSVG
 from matplotlib.figure import Figure
 from matplotlib.text import Text
@@ -99,21 +100,34 @@ def save_film(path: Path, data: bytes) -> None:
 
 
 def drawn_bytes(picture: Picture, form: str) -> bytes:
-    """Return a picture as the bytes of an 'svg' or 'png' file with its words in it; it is laid out once, not for each time it is drawn."""
+    """Return a picture as the bytes of an 'svg' or 'png' file with its words in it."""
+    return drawn_files(picture, [form])[form]
+
+
+def drawn_files(picture: Picture, forms: Sequence[str]) -> dict[str, bytes]:
+    """Return a picture as the bytes of files, by their form, 'png' or 'svg': it is laid out once for all, and drawn once for each."""
     figure = picture.figure
     _clean(figure)
     engine = figure.get_layout_engine()
     if engine is not None:
         engine.execute(figure)
     figure.set_layout_engine("none")
-    data = io.BytesIO()
     with warnings.catch_warnings(), mpl.rc_context({"svg.fonttype": "none"}):
         warnings.simplefilter("ignore")  # of signs that no font has, which is told in our own words
-        if form != "svg":
-            figure.savefig(data, format=form, metadata=_words(picture, "Software", "Source"))
-            return data.getvalue()
-        write: Callable[..., None] = FigureCanvasSVG(figure).print_svg
-        write(data, metadata={"Date": None, **_words(picture, "Creator", "Identifier")})  # savefig would draw once more
+        return {form: _svg(picture) if form == "svg" else _png(picture) for form in sorted(forms)}
+
+
+def _png(picture: Picture) -> bytes:
+    data = io.BytesIO()
+    write: Callable[..., None] = FigureCanvasAgg(picture.figure).print_png
+    write(data, metadata=_words(picture, "Software", "Source"))  # savefig would draw it once more
+    return data.getvalue()
+
+
+def _svg(picture: Picture) -> bytes:
+    data, words = io.BytesIO(), {"Date": None, **_words(picture, "Creator", "Identifier")}
+    write: Callable[..., None] = FigureCanvasSVG(picture.figure).print_svg
+    write(data, metadata=words)
     return _named(data.getvalue(), picture)
 
 

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 from pathlib import Path
 
 from ulterion.features.page.article import Article
-from ulterion.features.page.pictures import every_drawing, png_of, svg_of
+from ulterion.features.page.pictures import every_drawing, files_of
 from ulterion.model.ownfiles import OwnFiles
 from ulterion.show.figure_files import ENDINGS
 from ulterion.show.looks import Look, look_of
@@ -38,7 +38,7 @@ def write_figures(folder: Path, article: Article, sizes: Sequence[str]) -> list[
     written, captions = [], list[str]()
     for drawing in every_drawing(article):
         for after, look in _looks(sizes):
-            written.append(own.write(f"{drawing.name}{after}.svg", svg_of(drawing, look)))
-            written.append(own.write(f"{drawing.name}{after}.png", png_of(drawing, look)))
+            files = files_of(drawing, look)
+            written += [own.write(f"{drawing.name}{after}.{form}", files[form]) for form in ("svg", "png")]
         captions.append(f"{drawing.name}\t{drawing.caption}\t{drawing.alternative}")
     return [*written, own.write(CAPTIONS, ("\n".join(captions) + "\n").encode())]

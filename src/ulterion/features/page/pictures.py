@@ -9,7 +9,7 @@ import matplotlib as mpl
 from ulterion.features.page.article import Article, Drawing
 from ulterion.show.charts import titled
 from ulterion.show.draw import draw
-from ulterion.show.figure_files import drawn_bytes
+from ulterion.show.figure_files import drawn_bytes, drawn_files
 from ulterion.show.looks import Look
 
 SALT = "ulterion"  # of the ids within an SVG, so that they are the same each time
@@ -36,6 +36,7 @@ def svg_of(drawing: Drawing, look: Look) -> bytes:
         return drawn_bytes(draw(drawing.chart, look), "svg")
 
 
-def png_of(drawing: Drawing, look: Look) -> bytes:
-    """Return a figure as PNG."""
-    return drawn_bytes(draw(drawing.chart, look), "png")
+def files_of(drawing: Drawing, look: Look) -> dict[str, bytes]:
+    """Return a figure as SVG and PNG, by these names."""
+    with mpl.rc_context({"svg.hashsalt": SALT}):
+        return drawn_files(draw(drawing.chart, look), ["png", "svg"])
