@@ -14,6 +14,7 @@ import warnings
 from collections.abc import Callable, Sequence
 from html import escape
 from pathlib import Path
+from typing import Protocol
 
 import matplotlib as mpl
 from matplotlib import font_manager
@@ -21,6 +22,8 @@ from matplotlib.backends.backend_agg import FigureCanvasAgg
 from matplotlib.backends.backend_svg import FigureCanvasSVG
 from matplotlib.figure import Figure
 from matplotlib.text import Text
+from PIL import Image
+from PIL.PngImagePlugin import PngInfo
 
 from ulterion.core.errors import UsageError
 from ulterion.core.text import visible
@@ -117,10 +120,28 @@ def drawn_files(picture: Picture, forms: Sequence[str]) -> dict[str, bytes]:
         return {form: _svg(picture) if form == "svg" else _png(picture) for form in sorted(forms)}
 
 
+class FigureCanvas(Protocol):
+    """What Matplotlib draws a figure on."""
+
+    def draw(self) -> None:
+        """Draw the figure."""
+
+    def buffer_rgba(self) -> memoryview:
+        """Return what was drawn, four bytes for each dot."""
+
+    def get_width_height(self) -> tuple[int, int]:
+        """Return how many dots there are across and down."""
+
+
 def _png(picture: Picture) -> bytes:
-    data = io.BytesIO()
-    write: Callable[..., None] = FigureCanvasAgg(picture.figure).print_png
-    write(data, metadata=_words(picture, "Software", "Source"))  # savefig would draw it once more
+    """Return a picture as PNG.  It has no transparent part, and without that channel a third less is to be packed."""
+    canvas: FigureCanvas = FigureCanvasAgg(picture.figure)
+    words, data = PngInfo(), io.BytesIO()
+    for name, said in _words(picture, "Software", "Source").items():
+        words.add_text(name, said)
+    canvas.draw()  # savefig would draw it once more
+    drawn = Image.frombuffer("RGBA", canvas.get_width_height(), canvas.buffer_rgba()).convert("RGB")
+    drawn.save(data, "PNG", pnginfo=words, dpi=(picture.figure.dpi, picture.figure.dpi))
     return data.getvalue()
 
 
