@@ -140,7 +140,7 @@ def _png(picture: Picture) -> bytes:
     for name, said in _words(picture, "Software", "Source").items():
         words.add_text(name, said)
     canvas.draw()  # savefig would draw it once more
-    drawn = Image.frombuffer("RGBA", canvas.get_width_height(), canvas.buffer_rgba()).convert("RGB")
+    drawn = Image.frombuffer("RGBA", canvas.get_width_height(), bytes(canvas.buffer_rgba())).convert("RGB")
     drawn.save(data, "PNG", pnginfo=words, dpi=(picture.figure.dpi, picture.figure.dpi))
     return data.getvalue()
 
