@@ -44,9 +44,11 @@ def read_bytes(path: Path, most: int = MAX_RUN) -> bytes:
     if not stat.S_ISREG(facts.st_mode):
         os.close(fd)
         raise UsageError(f"{path} was replaced by something else while it was opened; try again")
-    with os.fdopen(fd, "rb") as source:
+    with os.fdopen(fd, "rb", buffering=0) as source:
         try:
-            data = source.read(most + 1) if facts.st_size <= most else b""
+            data = source.read(facts.st_size + 1) if facts.st_size <= most else b""
+            while facts.st_size < len(data) <= most and (more := source.read(most + 1 - len(data))):  # it grew
+                data += more
         except (OSError, MemoryError) as error:
             why = getattr(error, "strerror", None) or "too little memory"
             raise Unreadable(f"{path} cannot be read: {why}") from error

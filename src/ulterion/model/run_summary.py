@@ -91,8 +91,14 @@ def _by_layout(data: bytes, path: Path) -> RunSummary | None:
         if _NUMBER.search(data, begin, following if following >= 0 else len(data)):
             texts.append(data[begin : data.find(b'"', begin)].decode("utf-8", "replace"))
         place = following
-    noted = bool(head.get("notes") or head.get("readings")) or _NOTED.search(data, at) is not None
-    return _summary(head, path, frozenset(texts), noted)
+    return _summary(head, path, frozenset(texts), _is_noted(head, data, at))
+
+
+def _is_noted(head: Raw, data: bytes, at: int) -> bool:
+    """Return whether notes or readings stand in the head; where it lacks either, whether they stand behind it."""
+    if head.get("notes") or head.get("readings"):
+        return True
+    return not {"notes", "readings"} <= head.keys() and _NOTED.search(data, at) is not None
 
 
 def _summary(head: Raw, path: Path, texts: frozenset[str], noted: bool) -> RunSummary:
