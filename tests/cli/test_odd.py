@@ -109,7 +109,7 @@ class Odd(FolderCase):
         (self.folder / "from").mkdir()
         self.write("from/a.txt", "a" * 9000)
         self.done("copy", "--to", "box", "--passes", "1", "--no-ends", "from", str(self.folder / "to"))
-        self.runs = {p: p.read_text() for p in (self.folder / "runs").glob("*.json")}
+        self.runs = {p: p.read_text() for p in sorted((self.folder / "runs").glob("*.json"))}
 
     def done(self, *words: str) -> None:
         (self.folder / "to").mkdir(exist_ok=True)
@@ -131,4 +131,4 @@ class Odd(FolderCase):
                     done = self.ulterion(*road)
                     self.assertIn(done.returncode, (0, 2), done.stderr)
                     self.assertIsNone(NO_NUMBER.search(done.stdout), done.stdout)
-        self.assertGreater(differ, TRIES * len(self.runs) * 0.5)  # else it would prove nothing
+        self.assertGreater(differ, TRIES * len(self.runs) * 0.4)  # else it would prove nothing
