@@ -66,8 +66,9 @@ def _number_within(kind: type, limits: Limits, *, nullable: bool) -> Reader:
     low, high = limits.ends(kind)
     read = within(SIMPLE[kind], limits)
 
-    def read_number(value: object) -> object:
-        if type(value) is kind and low <= value <= high:  # type: ignore[operator]  # it is a number
+    def read_number(value: Hint) -> object:
+        found = type(value)
+        if found is kind and low <= value <= high:
             return value
         return None if value is None and nullable else read(value)
 
