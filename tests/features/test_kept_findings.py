@@ -12,7 +12,7 @@ from unittest import mock
 import numpy as np
 
 from tests.core.test_documents import at, places, put
-from tests.support import BENCH, WARM, FolderCase
+from tests.support import FolderCase
 from ulterion.core.documents.plain import plain
 from ulterion.core.soak.findings import analyse
 from ulterion.features.soak import kept_findings as kept

@@ -8,14 +8,16 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable
-from typing import Any, Protocol, TypeVar, cast
+from typing import TYPE_CHECKING, Any, Protocol, TypeVar, cast
 
 import numpy as np
 import numpy.typing as npt
-from typing_extensions import Buffer
 
 from ulterion.engine.requests import code_cache
 from ulterion.model.systems import is_portable
+
+if TYPE_CHECKING:
+    from typing_extensions import Buffer  # which mypy knows; Python has it from 3.12 on
 
 
 class Words(Protocol):
@@ -78,5 +80,5 @@ def compiled(loop: Loop) -> Loop:
 
 def words_of(memory: Buffer | npt.NDArray[Any], kind: str) -> Words:
     """Return memory as words of a kind ('q', 'I', 'i', 'B'): an array for compiled code, else what Python indexes faster."""
-    plain = memoryview(cast(Buffer, memory)).cast("B")
+    plain = memoryview(cast("Buffer", memory)).cast("B")
     return cast(Words, plain.cast(kind) if NUMBA is None else np.frombuffer(plain, dtype=np.dtype(kind)))  # type: ignore[call-overload]

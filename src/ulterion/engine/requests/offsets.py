@@ -7,14 +7,17 @@ random streams differ by their seeds.
 from __future__ import annotations
 
 from collections.abc import Iterator
+from typing import TYPE_CHECKING
 
 import numpy as np
 import numpy.typing as npt
-from typing_extensions import Buffer
 
 from ulterion.core.workloads.workload import DriveWorkload
 from ulterion.engine.requests.compiler import Words, words_of
 from ulterion.engine.requests.loops import AT, Work
+
+if TYPE_CHECKING:
+    from typing_extensions import Buffer  # which mypy knows; Python has it from 3.12 on
 
 CHUNK = 8192  # offsets drawn at a time
 
