@@ -24,11 +24,12 @@ PROGRAM = str(Path(sys.executable).with_name("ulterion"))
 
 @dataclass(frozen=True)
 class Timed:
-    """A command, what it is held against ('pass' or 'import NAME'), and the ratio that is wanted."""
+    """A command, what it is held against ('pass' or 'import NAME'), the ratio that is wanted, and whether it is run on the demo of a plan."""
 
     words: tuple[str, ...]
     reference: str
     wanted: float
+    on_plan: bool = False
 
 
 HELP = Timed(("--help",), "pass", 2.5)
@@ -38,10 +39,14 @@ EVERY = (
     Timed(("completion", "bash"), "pass", 6.0),
     Timed(("note", "it hums"), "import numpy", 1.4),
     Timed(("survey",), "import numpy", 1.4),
+    Timed(("clock",), "import numpy", 1.4),
     Timed(("compare",), "import numpy", 3.0),
     Timed(("claims",), "import numpy", 3.0),
     Timed(("estimate", "write", "200 GB"), "import numpy", 3.0),
+    Timed(("race", "pod", "draught"), "import numpy", 3.0),
+    Timed(("plan",), "import numpy", 3.0, on_plan=True),
     Timed(("compare", "--soaks", "pod", "slip"), "import scipy.special", 1.6),
+    Timed(("plan", "effects"), "import scipy.special", 1.6, on_plan=True),
 )
 
 
@@ -72,10 +77,11 @@ def main() -> None:
         show(HELP, ROUNDS)
         return
     with tempfile.TemporaryDirectory() as scratch:
-        demo = Path(scratch) / "demo"
+        demo, plan = Path(scratch) / "demo", Path(scratch) / "plan"
         subprocess.run([PROGRAM, "demo", str(demo), "--no-report"], check=True, stdout=subprocess.DEVNULL)
+        subprocess.run([PROGRAM, "demo", "--plan", str(plan)], check=True, stdout=subprocess.DEVNULL)
         for one in EVERY:
-            show(one, ROUNDS if one.reference == "pass" else FEW, demo)
+            show(one, ROUNDS if one.reference == "pass" else FEW, plan if one.on_plan else demo)
 
 
 if __name__ == "__main__":

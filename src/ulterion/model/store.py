@@ -285,6 +285,10 @@ class ReviewFolder:
         """Return every run whole, oldest first."""
         return self.with_series(self.summaries())
 
+    def runs_of(self, *kinds: str) -> list[AnyRun]:
+        """Return every run of some kinds whole, oldest first."""
+        return self.with_series([s for s in self.summaries() if s.kind in kinds])
+
     def _read(self, path: Path, parse: Callable[[bytes, Path], Found]) -> Found | None:
         """Read a document; one that is none of ours is set aside with a notice, which is never fatal."""
         try:

@@ -2,13 +2,22 @@
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections.abc import Sequence
 from dataclasses import replace
 
-from ulterion.core.arrays import np
 from ulterion.core.records import dataclass
 
 NEAR = 0.005  # of the whole; who is so little ahead is not ahead
+
+
+def between(x: float, xs: Sequence[float], ys: Sequence[float]) -> float:
+    """Return the y of an x on the line through points in order of x, which goes on level beyond its ends."""
+    after = bisect_right(xs, x)
+    if after in (0, len(xs)):
+        return ys[0] if after == 0 else ys[-1]
+    slope = (ys[after] - ys[after - 1]) / (xs[after] - xs[after - 1])
+    return slope * (x - xs[after - 1]) + ys[after - 1]
 
 
 @dataclass(frozen=True)
@@ -37,7 +46,7 @@ class Runner:
 
     def at(self, moment: float) -> float:
         """Return the share of the whole that was over by a moment; of one that did not end never more than was seen."""
-        return float(np.interp(moment, self.seconds, self.bytes)) / self.total
+        return between(moment, self.seconds, self.bytes) / self.total
 
 
 @dataclass(frozen=True)
@@ -54,7 +63,7 @@ def to_amount(runner: Runner, amount: float) -> Runner:
     """Return a transfer as far as a number of bytes, so that long and short ones can be held against each other."""
     if runner.total <= amount:
         return runner
-    moment = float(np.interp(amount, runner.bytes, runner.seconds))
+    moment = between(amount, runner.bytes, runner.seconds)
     if runner.bytes[-1] < amount:
         return replace(runner, total=amount, done=False)
     kept = [(s, b) for s, b in zip(runner.seconds, runner.bytes, strict=True) if b < amount]
@@ -70,18 +79,16 @@ def order(runners: Sequence[Runner]) -> list[Runner]:
 def crossings(runners: Sequence[Runner], steps: int = 2000) -> list[Crossing]:
     """Return where one came to be ahead of another that had been ahead of it, in the order of time."""
     until = max(r.end for r in runners)
-    moments = np.linspace(0, until, steps)
+    moments = [until * step / (steps - 1) for step in range(steps)]
     found = []
     for place, one in enumerate(runners):
         for other in runners[place + 1 :]:
-            both = moments <= min(one.end, other.end)
-            gap = np.array([one.at(m) - other.at(m) for m in moments[both]])
-            signs = np.where(gap > NEAR, 1, np.where(gap < -NEAR, -1, 0))
             last = 0
-            for index, sign in enumerate(signs):
+            for moment in (m for m in moments if m <= min(one.end, other.end)):
+                gap = one.at(moment) - other.at(moment)
+                sign = 1 if gap > NEAR else -1 if gap < -NEAR else 0
                 if sign and last and sign != last:
                     ahead, behind = (one, other) if sign > 0 else (other, one)
-                    moment = float(moments[both][index])
                     found.append(Crossing(moment, ahead.name, behind.name, ahead.at(moment)))
-                last = int(sign) or last
+                last = sign or last
     return sorted(found, key=lambda c: c.seconds)

@@ -54,7 +54,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
 
         check_figure_path(env.folder / arguments.film, FILM_ENDINGS)
     folder = options.review_to_read(arguments, env.folder, env.tell)
-    runners = runners_of(folder.review, folder.runs(), arguments.transfer)
+    runners = runners_of(folder.review, folder.runs_of("soak", "copy", "clock"), arguments.transfer)
     amount, told = amount_words(runners), story(runners)
 
     def chart() -> Chart:

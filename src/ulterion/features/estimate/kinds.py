@@ -51,7 +51,7 @@ def energy(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
     from ulterion.features.estimate.other_port_tables import energies_table
 
     size = parse_size(arguments.amount) if arguments.amount else None
-    found = energies(folder.runs(), arguments.setup)
+    found = energies(folder.runs_of("soak"), arguments.setup)
     if not found:
         raise UsageError(
             "no soak logged power; log it with ulterion soak --probe 'power=COMMAND', a command that prints the watts of a meter"
@@ -202,7 +202,7 @@ def power(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder)
 
     if not arguments.part:
         raise UsageError("name the parts connected to it: --part NAME, once for each")
-    supply, runs = supply_of(folder.review, arguments.amount), folder.runs()
+    supply, runs = supply_of(folder.review, arguments.amount), folder.for_judging(folder.summaries())
     cable = None if arguments.cable is None else Cable.of(*_cable(arguments.cable), supply.volts)
     gives = supply.gives if cable is None else cable.passes(supply.gives)
     loads = [load_of(folder.review, runs, name) for name in arguments.part if not name.endswith(AS_MANY)]
