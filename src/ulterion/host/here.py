@@ -25,6 +25,8 @@ def storage_under(path: Path) -> StorageUnderPath:
     """Return what a folder lies on; what is unknown is None."""
     path = path.resolve()
     if system() != "linux":
+        from ulterion.host.other_systems import asking
+
         drive, volume = asking.under(asking.survey().drives, str(path))
         name = drive.name if drive else None
         return StorageUnderPath(name, name, volume.filesystem if volume else None, bool(drive and drive.system))
@@ -38,16 +40,23 @@ def storage_under(path: Path) -> StorageUnderPath:
 
 def facts_of(path: Path) -> TargetFacts:
     """Return what lies under a folder or a file; what cannot be read stays None."""
-    return facts.target_facts(path) if system() == "linux" else asking.target_facts(path)
+    if system() == "linux":
+        return facts.target_facts(path)
+
+    return asking.target_facts(path)
 
 
 def facts_of_device(path: Path, name: str) -> TargetFacts:
     """Return what a raw device is; what cannot be read stays None."""
-    return facts.device_facts(path, name) if system() == "linux" else asking.device_facts(path, name)
+    if system() == "linux":
+        return facts.device_facts(path, name)
+
+    return asking.device_facts(path, name)
 
 
 def facts_of_machine(versions: dict[str, str], room_temperature: float | None) -> BenchFacts:
     """Return the facts of this machine."""
     if system() == "linux":
         return facts.bench_facts(versions, room_temperature)
+
     return asking.bench_facts(versions, room_temperature)

@@ -12,7 +12,6 @@ from ulterion.core.errors import UsageError
 from ulterion.core.facts.target import TargetFacts
 from ulterion.core.links.standards import known_link
 from ulterion.core.records import dataclass
-from ulterion.host.here import facts_of, facts_of_device
 from ulterion.model.review import PEER, Review
 from ulterion.model.review_editing import Tables, Value
 from ulterion.model.store import ReviewFolder
@@ -58,6 +57,8 @@ def named_setup(folder: ReviewFolder, label: str, target: str, start: Path, *, m
     path = start / Path(target).expanduser()
     if not path.exists():
         raise UsageError(f"{target} is not there; mount the drive, or check the name")
+    from ulterion.host.here import facts_of, facts_of_device
+
     facts = facts_of_device(path, path.resolve().name) if path.is_block_device() else facts_of(path)
     seen = _seen(folder.review, facts)
     if medium is not None:

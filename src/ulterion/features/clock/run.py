@@ -5,7 +5,7 @@ from __future__ import annotations
 import csv
 import datetime
 import io
-import secrets
+import os
 from collections.abc import Callable, Sequence
 from pathlib import Path
 
@@ -58,7 +58,7 @@ def _run(review: ReviewFolder, key: tuple[str, str, Direction], typed: Sequence[
     above = above_link(estimate(rates).rate, review.review.narrowest_link(setup)) if rates else None
     entry, now = review.review.setup(setup), datetime.datetime.now(datetime.UTC)
     return ClockRun(
-        id=run_id(secrets.token_bytes(3)),
+        id=run_id(os.urandom(3)),
         started=now,
         ended=now,
         setup=setup,
