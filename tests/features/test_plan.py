@@ -19,7 +19,8 @@ from ulterion.api import Review
 from ulterion.core.errors import UsageError
 from ulterion.features.plan import run, setting_proofs, steps
 from ulterion.features.plan.run import run_plan
-from ulterion.features.plan.steps import PlanObserver, PlanRequest, sentence_of
+from ulterion.features.plan.state import PlanRequest
+from ulterion.features.plan.steps import PlanObserver, sentence_of
 from ulterion.model.lock import try_lock
 from ulterion.model.review import parse_review
 

@@ -69,7 +69,8 @@ def _plan(folder: ReviewFolder, env: Environment, unit: str, shown: str) -> Stat
     from ulterion.features.plan.judging import all_observations, effects
     from ulterion.features.plan.overview import effects_overview
     from ulterion.features.plan.run import run_plan
-    from ulterion.features.plan.steps import PlanObserver, PlanRequest, plan_runs
+    from ulterion.features.plan.state import PlanRequest, plan_runs
+    from ulterion.features.plan.steps import PlanObserver
     from ulterion.features.plan.words import progress
     from ulterion.show.sentences import sentence_of
 

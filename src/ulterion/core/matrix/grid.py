@@ -104,9 +104,12 @@ def by_cables(cells: Sequence[Cell]) -> list[Cell]:
 def _by_cables(cells: tuple[Cell, ...]) -> tuple[Cell, ...]:
     if len(cells) < 3:
         return cells
+    reflected = _reflected(cells)
+    if all(len(changes_between(cells[a], cells[b])) == 1 for a, b in itertools.pairwise(reflected)):
+        return tuple(cells[i] for i in reflected)  # no order has fewer
     apart = _changes(cells)
     starts = range(0, len(cells), max(1, len(cells) // MAX_STARTS))
-    orders = [_turned(order, apart) for order in (_reflected(cells), *(_nearest(apart, start) for start in starts))]
+    orders = [_turned(order, apart) for order in (reflected, *(_nearest(apart, start) for start in starts))]
     best = min(orders, key=lambda order: int(apart[order[:-1], order[1:]].sum()))
     return tuple(cells[i] for i in best)
 

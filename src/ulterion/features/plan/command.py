@@ -148,8 +148,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
 def _show(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> Status:
     from ulterion.features.plan.data import plan_answer
     from ulterion.features.plan.differences import unlike
-    from ulterion.features.plan.run import look
-    from ulterion.features.plan.steps import PlanRequest, plan_runs
+    from ulterion.features.plan.state import PlanRequest, look, plan_runs
     from ulterion.features.plan.tables import next_line, sheet
 
     now = look(PlanRequest(folder, arguments.host, visits=arguments.visits))
@@ -173,7 +172,7 @@ def _run(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) 
     from ulterion.features.plan.differences import unlike
     from ulterion.features.plan.live_view import PlanScreen
     from ulterion.features.plan.run import run_plan
-    from ulterion.features.plan.steps import PlanRequest, plan_runs
+    from ulterion.features.plan.state import PlanRequest, plan_runs
     from ulterion.features.plan.tables import after
     from ulterion.terminal.signals import stoppable
 

@@ -10,11 +10,11 @@ from dataclasses import field
 
 from ulterion.core.errors import UsageError
 from ulterion.core.records import dataclass
-from ulterion.features.plan.steps import PlanObserver, PlanRequest, plan_runs, take
-from ulterion.host import facts
+from ulterion.features.plan.state import PlanRequest, look
+from ulterion.features.plan.steps import PlanObserver, take
 from ulterion.model.files import open_lock
 from ulterion.model.lock import try_lock
-from ulterion.model.planned import Planned, Step, cell_called, plan_of, planned
+from ulterion.model.planned import Planned, Step, cell_called, plan_of
 from ulterion.model.store import ReviewFolder
 
 MAX_FAILURES = 2  # of one cell, after which it is left for the time being
@@ -76,26 +76,6 @@ def run_plan(request: PlanRequest, observer: PlanObserver) -> PlanDone:
             failures[step.setup] = failures.get(step.setup, 0) + 1
             done.failed[step.setup] = why
             observer.remark(f"'{step.setup}' failed: {why}")
-
-
-def look(request: PlanRequest, leaving: set[str] | None = None) -> Planned:
-    """Return how far the plan is, by the runs as they are on the disk now."""
-    review = request.review
-    return planned(
-        review.review,
-        plan_runs(review),
-        review.review.review.margin,
-        host=host_of(request),
-        visits=request.visits,
-        leaving=leaving or (),
-    )
-
-
-def host_of(request: PlanRequest) -> str | None:
-    """Return the machine that asks, as the plan's levels have it."""
-    if request.host is not None:
-        return request.host
-    return request.review.review.bench.host or facts.bench_facts({}, None).host
 
 
 @contextmanager

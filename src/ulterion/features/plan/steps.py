@@ -18,11 +18,11 @@ from ulterion.core.workloads.suites import DEFAULT_SUITE, find_suite
 from ulterion.core.workloads.workload import NetworkWorkload, Workload, parse_workload
 from ulterion.features.measure.run import measure
 from ulterion.features.plan.setting_proofs import expectations, prove
+from ulterion.features.plan.state import PlanRequest, plan_runs
 from ulterion.features.soak.run import soak
 from ulterion.model.plan import Plan, outcome_of
 from ulterion.model.planned import Planned, Step, plan_of, rates_by_text, runs_of_plan, suite_of
 from ulterion.model.quantities import now_utc
-from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.header import CellRecord
 from ulterion.model.runs.measure import MeasureRun
 from ulterion.model.runs.notes import Note
@@ -36,29 +36,6 @@ from ulterion.run.wait_for_setup import wait_for
 DEFAULT_SECONDS = 5.0  # of a pass
 CHECK_PASSES = 6  # of a baseline each time: every comparison rests on it
 SOAKING = "sequential write 1 MiB depth 4"
-
-
-@dataclass(frozen=True)
-class PlanRequest:
-    """How a plan is to be run.
-
-    Attributes:
-        review: it is in.
-        host: name of this machine, as the plan's levels have it; None: the review's or the system's.
-        seconds: time that may be taken, None for all that is needed.
-        visits: how often a cell is measured at most, while its comparison is open.
-        wait: seconds that a hand is waited for.
-        steps: how many steps are taken at most, None for all.
-        again: cells to be measured once more, by setup or levels; where there are any, only these are.
-    """
-
-    review: ReviewFolder
-    host: str | None = None
-    seconds: float | None = None
-    visits: int = 2
-    wait: float = 86400.0
-    steps: int | None = None
-    again: tuple[str, ...] = ()
 
 
 class PlanObserver:
@@ -113,14 +90,6 @@ class _Decisive:
         if count >= self.max_passes:
             return f"still undecided against the baseline after {count} passes, the most allowed"
         return None
-
-
-def plan_runs(review: ReviewFolder) -> list[AnyRun]:
-    """Return the runs that a plan looks at: measurements without their series, and soaks."""
-    review.refresh()
-    summaries = review.summaries()
-    passes = review.without_series([s for s in summaries if s.kind in ("measure", "network")])
-    return [*passes, *review.without_series([s for s in summaries if s.kind == "soak"])]
 
 
 def take(

@@ -25,7 +25,7 @@ GRID_FRAME = 5
 
 
 def _runs(folder: ReviewFolder) -> list[AnyRun]:
-    from ulterion.features.plan.steps import plan_runs
+    from ulterion.features.plan.state import plan_runs
 
     return plan_runs(folder)
 
@@ -167,8 +167,7 @@ def show_effects(arguments: argparse.Namespace, env: Environment, folder: Review
     from ulterion.features.plan.data import effects_answer
     from ulterion.features.plan.judging import effects
     from ulterion.features.plan.overview import effects_overview
-    from ulterion.features.plan.run import look
-    from ulterion.features.plan.steps import PlanRequest
+    from ulterion.features.plan.state import PlanRequest, look
     from ulterion.features.plan.sweeps import is_sweep
     from ulterion.features.plan.tables import effects_table
     from ulterion.features.plan.words import next_words
@@ -200,8 +199,7 @@ def show_ranks(arguments: argparse.Namespace, env: Environment, folder: ReviewFo
     from ulterion.features.plan.data import ranks_answer
     from ulterion.features.plan.judging import ranks
     from ulterion.features.plan.overview import ranks_overview
-    from ulterion.features.plan.run import look
-    from ulterion.features.plan.steps import PlanRequest
+    from ulterion.features.plan.state import PlanRequest, look
     from ulterion.features.plan.tables import ranks_table
     from ulterion.features.plan.words import next_words
 
