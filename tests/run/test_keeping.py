@@ -2,16 +2,21 @@
 
 from __future__ import annotations
 
+import contextlib
+import os
+import signal
 import unittest
 from unittest import mock
 
-from ulterion.core.errors import UsageError
+from ulterion.core.errors import Interrupted, UsageError
 from ulterion.core.soak.warmth import Warmth
 from ulterion.core.workloads.histogram import LatencyHistogram
 from ulterion.core.workloads.passes import PassResult
 from ulterion.core.workloads.workload import parse_workload
 from ulterion.model.runs.measure import Before
+from ulterion.model.systems import stops_held
 from ulterion.run.session import RunRecorder
+from ulterion.terminal.signals import stoppable
 
 READ = parse_workload("sequential read 4 MiB depth 4")
 
@@ -31,6 +36,24 @@ class Kept(unittest.TestCase):
         with self.assertRaises(UsageError):
             recorder.end(0, READ, 2, result)
         steps.observer.end.assert_not_called()
+
+
+class Stops(unittest.TestCase):
+    def test_a_stop_outlives_what_loads_meanwhile(self) -> None:
+        """What takes any exception for a fault of its own does not get it; the stop comes once that is done, and once."""
+        done = []
+        with (
+            stoppable(),
+            self.assertRaisesRegex(Interrupted, "by hand"),
+            stops_held(),
+            contextlib.suppress(Exception),
+        ):
+            os.kill(os.getpid(), signal.SIGINT)
+            os.kill(os.getpid(), signal.SIGINT)
+            done.append(True)
+        self.assertEqual(done, [True])
+        with stoppable(), stops_held():
+            pass  # nobody asked
 
 
 if __name__ == "__main__":

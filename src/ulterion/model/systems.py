@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import signal
 import sys
+import threading
+from collections.abc import Iterator
+from types import FrameType
 from typing import Literal
 
 from ulterion.core.errors import UsageError
@@ -16,6 +20,26 @@ NAMES: dict[System, str] = {"linux": "Linux", "macos": "macOS", "windows": "Wind
 UNTRIED = "written from the system's public documentation and tried on stand-ins only, never on real hardware"
 STOPPING = {getattr(signal, name) for name in ("SIGINT", "SIGTERM", "SIGHUP") if hasattr(signal, name)}
 """What asks a program to stop: Ctrl-C, and the signals that end a session or a service."""
+
+
+@contextlib.contextmanager
+def stops_held() -> Iterator[None]:
+    """Hold what asks the program to stop until the block ends: what loads in it would take our exception for a fault of the machine, and go on."""
+    if threading.current_thread() is not threading.main_thread():
+        yield
+        return
+    asked: list[tuple[int, FrameType | None]] = []
+    handlers = {number: signal.getsignal(number) for number in STOPPING}
+    held = {number: handler for number, handler in handlers.items() if callable(handler)}
+    for number in held:
+        signal.signal(number, lambda number, frame: asked.append((number, frame)))
+    try:
+        yield
+    finally:
+        for number, handler in held.items():
+            signal.signal(number, handler)
+    for number, frame in asked[:1]:
+        held[number](number, frame)
 
 
 def system() -> System:

@@ -24,7 +24,7 @@ from ulterion.host import drives, sensors, stacks
 from ulterion.host import facts as host
 from ulterion.host.here import facts_of, facts_of_device, facts_of_machine
 from ulterion.model.review import Bench as BenchWords
-from ulterion.model.systems import System, is_portable, system, untried
+from ulterion.model.systems import System, is_portable, stops_held, system, untried
 from ulterion.run.targets.protocol import Target
 from ulterion.run.targets.real_clock import RealTime
 from ulterion.run.targets.soak_sources import Bench, LoadSettings, RealBench
@@ -80,9 +80,10 @@ class HostTarget(RealTime):
             return
         if not is_portable() and not code_cache.is_kept():
             self._tell("preparing the engine: its timed loops are compiled for this machine, once")
-        from ulterion.engine.requests.calibration import own_cost
+        with stops_held():
+            from ulterion.engine.requests.calibration import own_cost
 
-        self._own = own_cost()
+            self._own = own_cost()
 
     def with_own_cost(self, bench: BenchFacts) -> BenchFacts:
         """Return the facts of this machine with what a request costs us, as far as it is known."""
