@@ -239,7 +239,7 @@ class Records(unittest.TestCase):
         self.assertRaisesRegex(ValueError, "too long", Length.made_of, metres=11)
         self.assertRaisesRegex(InvalidError, "^is too long$", Length.from_data, {"metres": "11 m"})
         self.assertRaisesRegex(InvalidError, "metres: is missing", Length)
-        self.assertRaisesRegex(InvalidError, "feet: is not known", Length, metres="5 m", feet=3)
+        self.assertRaisesRegex(InvalidError, "feet: unknown key", Length, metres="5 m", feet=3)
 
     def test_a_changed_copy(self) -> None:
         """It has the new values and works out anew what follows from them; a name that is no field is refused; nothing else changes."""

@@ -85,6 +85,23 @@ class Kept(FolderCase):
         self.assertEqual(len(seen), len(told) + 1)
         self.assertGreater(len(told), 40)
 
+    def test_the_digest_of_the_code(self) -> None:
+        """One letter in a file of the core, as long as before and of the same time, makes another; so does a new NumPy."""
+        core = self.folder / "core"
+        file = core / "stats/one.py"
+        file.parent.mkdir(parents=True)
+        file.write_text("a = 1")
+        times = file.stat()
+        with mock.patch.object(kept, "CORE", core):
+            first = kept._code.__wrapped__()
+            self.assertEqual(kept._code.__wrapped__(), first)
+            file.write_text("a = 2")
+            os.utime(file, ns=(times.st_atime_ns, times.st_mtime_ns))
+            self.assertNotEqual(kept._code.__wrapped__(), first)
+            file.write_text("a = 1")
+            with mock.patch.object(kept, "_numpy_version", return_value="of tomorrow"):
+                self.assertNotEqual(kept._code.__wrapped__(), first)
+
     def test_what_else_lies_there(self) -> None:
         """Cut off, empty, or a file that would do something: the soak is analysed, and nothing else happens."""
         run = self.soak()

@@ -24,7 +24,10 @@ STOPPING = {getattr(signal, name) for name in ("SIGINT", "SIGTERM", "SIGHUP") if
 
 @contextlib.contextmanager
 def stops_held() -> Iterator[None]:
-    """Hold what asks the program to stop until the block ends: what loads in it would take our exception for a fault of the machine, and go on."""
+    """Hold back signals that ask the program to stop until the block ends.
+
+    Some libraries catch every exception while they load. They would swallow the one that a signal raises.
+    """
     if threading.current_thread() is not threading.main_thread():
         yield
         return

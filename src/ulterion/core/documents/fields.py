@@ -1,4 +1,4 @@
-"""What a field of a record may hold beside its type, and what is said of it."""
+"""Constraints on the fields of records beyond their types, and their descriptions."""
 
 from __future__ import annotations
 
@@ -11,9 +11,9 @@ from typing import Any, cast
 
 from ulterion.core.records import dataclass
 
-Hint = Any  # a type, or what `typing` makes of types, which has no type of its own
+Hint = Any  # a type annotation, for which `typing` has no type
 Reader = Callable[[object], object]
-"""Makes a value of plain data.  Raises ValueError."""
+"""Turns plain data into a value.  Raises ValueError."""
 
 
 @dataclass(frozen=True)
@@ -28,7 +28,7 @@ class Limits:
     pattern: str | None = None
 
     def check(self, value: object) -> None:
-        """Raise ValueError where a value is outside them.  None is in all of them."""
+        """Raise ValueError if a value is outside the limits.  None is always inside."""
         if isinstance(value, int | float):
             if not self.hold(value, value):
                 raise ValueError(f"is {str(value)[:30]}; it must be {self.words}")
@@ -38,7 +38,7 @@ class Limits:
             raise ValueError(f"is '{value[:60]}', which does not fit {self.pattern}")
 
     def ends(self, kind: type) -> tuple[float, float]:
-        """Return the least and the greatest number of a kind, int or float, that is inside."""
+        """Return the smallest and largest int, or float, inside the limits."""
         most = sys.float_info.max if kind is float else math.inf
         low = -most if self.ge is None else self.ge
         high = most if self.le is None else self.le
@@ -49,7 +49,7 @@ class Limits:
         return low, high
 
     def hold(self, least: float, most: float) -> bool:
-        """Return whether numbers from `least` to `most` are all inside."""
+        """Return whether all numbers from `least` to `most` are inside the limits."""
         return (
             (self.ge is None or least >= self.ge)
             and (self.gt is None or least > self.gt)
@@ -66,60 +66,60 @@ class Limits:
 
 @dataclass(frozen=True)
 class Before:
-    """What is done to plain data before its type is looked at.  Raises ValueError."""
+    """A function applied to plain data before its type is checked.  It may raise ValueError."""
 
     function: Callable[[object], object]
 
 
 @dataclass(frozen=True)
 class After:
-    """What looks at a value that was read, and returns it.  Raises ValueError."""
+    """A function applied to a value once it is read, which returns the value.  It may raise ValueError."""
 
     function: Callable[..., object]
 
 
 @dataclass(frozen=True)
 class Instead:
-    """What reads plain data in the place of the type.  Raises ValueError."""
+    """A function that reads plain data instead of the type's own reader.  It may raise ValueError."""
 
     function: Callable[[object], object]
 
 
 @dataclass(frozen=True)
 class ToldBy:
-    """Which of several records there is, told by the value of a field that each has its own values of."""
+    """A choice between record types by the value of one field; each type has its own values for it."""
 
     field: str
     kinds: tuple[type, ...]
 
 
-def Field(  # noqa: N802 - it stands in the place of a value, as `dataclasses.field` does
+def Field(  # noqa: N802 - capitalised because it stands for a field, not for a value
     *, default: Any = dataclasses.MISSING, key: str | None = None, description: str = "", **limits: Hint
 ) -> Any:
     """Return the field of a record.
 
     Args:
-        default: its value where a document has none; without it the document must have one.
-        key: what it is called in documents, where that is no name in Python.
-        description: what is said of it in the published schema.
-        limits: fields of `Limits`.
+        default: the value if a document leaves the field out; without a default the field is required.
+        key: its name in documents, if that is not a valid name in Python.
+        description: its description in the published schema.
+        limits: arguments of `Limits`.
     """
     metadata = {"key": key, "description": description, "limits": Limits(**limits) if limits else None}
     return cast("Any", dataclasses.field)(**_default(default), metadata=metadata)
 
 
 def _default(default: object) -> dict[str, object]:
-    """Return how `dataclasses.field` is told of a default; of a list or a table each record has its own."""
+    """Return the argument of `dataclasses.field` for a default; each record gets its own copy of a list or dict."""
     return {"default_factory": default.copy} if isinstance(default, list | dict) else {"default": default}
 
 
 def optional() -> Any:
-    """Return a field that is left out of an answer, rather than null, where there is nothing to say."""
+    """Return a field of an answer that is left out when it is None, instead of being null."""
     return dataclasses.field(default=None, metadata={"optional": True})
 
 
 def key_of(field: dataclasses.Field[object]) -> str:
-    """Return what a field is called in documents."""
+    """Return the name of a field in documents."""
     return field.metadata.get("key") or field.name
 
 

@@ -38,11 +38,11 @@ _WORDS = {
 
 
 def json_schema(kind: Hint, *, whole: bool = False) -> Schema:
-    """Return the schema of what stands for a type in JSON, with the records in it under `$defs`.
+    """Return the schema of a type as JSON, with its records under `$defs`.
 
     Args:
         kind: a record, or a union of such.
-        whole: whether every field is there, as in an answer; else those with a default may be left out.
+        whole: whether every field is present, as in answers; otherwise fields with a default may be missing.
     """
     maker = _Maker(whole=whole)
     schema = maker.of(kind)
@@ -52,18 +52,18 @@ def json_schema(kind: Hint, *, whole: bool = False) -> Schema:
 
 
 class _Maker:
-    """Makes the schema of a type, and collects those of the records in it."""
+    """Builds the schema of a type, and collects the schemas of its records."""
 
     def __init__(self, *, whole: bool) -> None:
         self._whole = whole
         self.records: dict[str, Schema] = {}
 
     def refers_to(self, kind: type) -> bool:
-        """Return whether a record that was met refers to this one."""
+        """Return whether a collected record refers to this one."""
         return f"'#/$defs/{kind.__name__}'" in str(self.records)
 
     def of(self, kind: Hint) -> Schema:
-        """Return the schema of a type.  Raises TypeError for one that no document can hold."""
+        """Return the schema of a type.  Raises TypeError for a type that cannot be in a document."""
         if kind in _SIMPLE:
             return dict(_SIMPLE[kind])
         if isinstance(kind, type) and (issubclass(kind, str) or hasattr(kind, "to_document")):
@@ -124,7 +124,7 @@ class _Maker:
 
     @staticmethod
     def _marked(schema: Schema, marks: list[Limits]) -> Schema:
-        """Return a schema with limits; of one that may be null they are those of what it is otherwise, which a null fulfils."""
+        """Return a schema with limits added.  A null satisfies all of them, as JSON Schema has it."""
         for limits in marks:
             told = {word: getattr(limits, name) for name, word in _WORDS.items() if getattr(limits, name)}
             told |= {word: 0 for name, word in _WORDS.items() if getattr(limits, name) == 0 and name in ("ge", "gt")}

@@ -37,7 +37,7 @@ def plain(value: object, *, nulls: bool = False) -> Any:
         return moment_text(value)
     if isinstance(value, datetime.date):
         return value.isoformat()
-    if isinstance(value, str | int | float):  # kinds of their own, such as names of files
+    if isinstance(value, str | int | float):  # subclasses, such as names of files
         return value
     raise TypeError(f"a {kind.__name__} cannot stand in a document")
 

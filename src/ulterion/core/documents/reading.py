@@ -1,4 +1,4 @@
-"""Plain data, as they come from JSON or TOML, read by type: each value is checked, and every fault named with its place."""
+"""Readers of plain data (from JSON or TOML) by type: every value is checked, every fault reported with its place."""
 
 from __future__ import annotations
 
@@ -19,9 +19,9 @@ Hints = tuple[Hint, ...]
 
 @cache
 def reader_of(kind: Hint) -> Reader:
-    """Return what reads plain data of a type: a simple one, a record, and lists, tables, tuples, choices and unions of such.
+    """Return a reader for a type: a simple one, a record, or a list, dict, tuple, literal or union of these.
 
-    Raises TypeError for a type that no document can hold.
+    Raises TypeError for a type that cannot be read.
     """
     if kind in SIMPLE:
         return SIMPLE[kind]
@@ -39,7 +39,7 @@ def reader_of(kind: Hint) -> Reader:
 
 
 def _marked(arguments: Hints) -> Reader:
-    """Return what reads a type with marks: what is done before, after, or instead; limits; or what tells which of a union it is."""
+    """Return a reader for an annotated type: with limits, functions before, after or instead, or a choice of records."""
     kind, *marks = arguments
     if len(marks) == 1 and isinstance(marks[0], Limits):
         return _limited(kind, marks[0])
@@ -62,7 +62,7 @@ def _with_mark(read: Reader, mark: object) -> Reader:
 
 
 def _number_within(kind: type, limits: Limits, *, nullable: bool) -> Reader:
-    """Return what reads a number within limits, which most fields of runs are: sound ones at once."""
+    """Return a reader for a number within limits, with a short path for valid ones: most fields of runs are such numbers."""
     low, high = limits.ends(kind)
     read = within(SIMPLE[kind], limits)
 
@@ -76,7 +76,7 @@ def _number_within(kind: type, limits: Limits, *, nullable: bool) -> Reader:
 
 
 def within(read: Reader, limits: Limits) -> Reader:
-    """Return what reads as `read` does, and refuses what is outside limits."""
+    """Return a reader that also refuses values outside limits."""
 
     def read_within(value: object) -> object:
         got = read(value)
@@ -87,7 +87,7 @@ def within(read: Reader, limits: Limits) -> Reader:
 
 
 def _told(by: ToldBy) -> Reader:
-    """Return what reads one of several records, told by the value of a field."""
+    """Return a reader that chooses between records by the value of a field."""
     readers = {name: reader_of(record) for record in by.kinds for name in get_args(hints_of(record)[by.field])}
 
     def read_told(value: object) -> object:
@@ -115,7 +115,7 @@ def _choice(known: Hints) -> Reader:
 
 
 def _union(kinds: Hints) -> Reader:
-    """Return what reads the first of several types that fits; of one that may be null, that type says what is wrong."""
+    """Return a reader for a union: the first type that fits; the last one reports the faults."""
     others, nullable = [k for k in kinds if k is not NoneType], NoneType in kinds
     if nullable and len(others) == 1:
         kind, *marks = get_args(others[0]) if get_origin(others[0]) is Annotated else (others[0], Limits())
@@ -149,7 +149,7 @@ def _list(arguments: Hints) -> Callable[[object], list[object]]:
 
 
 def _each(steps: Iterable[tuple[int | str, object, Reader]]) -> list[object]:
-    """Return values, each given with its step in the place and what reads it, as they were read."""
+    """Read values, each given with its key or position and its reader."""
     got, faults = [], list[Fault]()
     for step, value, read in steps:
         try:
@@ -209,20 +209,20 @@ _COMPOSED: Mapping[object, Callable[[Hints], Reader]] = {
 
 
 def hints_of(kind: type) -> Mapping[str, Hint]:
-    """Return the types of a record's fields, with their marks; `typing.get_type_hints` does the same, and takes three times as long."""
+    """Return the annotations of a record's fields, as `typing.get_type_hints` does, without its slow second pass over each."""
     return {
         name: hint for base in reversed(kind.__mro__) for name, hint in get_annotations(base, eval_str=True).items()
     }
 
 
 class RecordReader:
-    """Reads tables into the records of a class.  How its fields are read is looked up when the first is met."""
+    """Reads dicts into records of one class.  The readers of its fields are made on first use."""
 
     def __init__(self, kind: Hint) -> None:
         self._kind = kind
 
     def __call__(self, data: object) -> object:
-        """Return the record that a table holds; a record is one already.  Raises InvalidError."""
+        """Return the record in a dict, or the value itself if it is one already.  Raises InvalidError."""
         if isinstance(data, self._kind):
             return data
         if self._as_now is not None:
@@ -233,7 +233,7 @@ class RecordReader:
 
     @cached_property
     def _as_now(self) -> Reader | None:
-        """What makes plain data of an older version, or in another form, as they are written now."""
+        """Converts older or other forms of plain data to the current one, if the class does that."""
         return getattr(self._kind, "as_now", None)
 
     @cached_property
@@ -248,22 +248,22 @@ class RecordReader:
 
     @cached_property
     def defaults(self) -> Mapping[str, object]:
-        """The values of fields that are not given."""
+        """Default values, by field name."""
         return {f.name: f.default for f in fields(self._kind) if f.default is not MISSING}
 
     @cached_property
     def factories(self) -> Mapping[str, Callable[[], object]]:
-        """What makes such a value for each record anew."""
+        """Factories of defaults that each record needs its own copy of."""
         return {f.name: f.default_factory for f in fields(self._kind) if f.default_factory is not MISSING}
 
     @cached_property
     def _by_key(self) -> Mapping[str, tuple[str, Reader]]:
-        """The name of each field and what reads it, by what it is called in documents."""
+        """The name and reader of each field, by its key in documents."""
         return {key_of(f): (f.name, read) for f, read in self._fields}
 
     @cached_property
     def _by_name(self) -> Mapping[str, tuple[str, Reader]]:
-        """The name of each field and what reads it, by its name."""
+        """The name and reader of each field, by its name."""
         return {f.name: (f.name, read) for f, read in self._fields}
 
     @cached_property
@@ -272,21 +272,21 @@ class RecordReader:
 
     @cached_property
     def derived(self) -> Set[str]:
-        """Names of what is worked out of the values once, and kept beside them."""
+        """Names of cached properties, which a changed copy must work out anew."""
         each = (vars(base).items() for base in self._kind.__mro__)
         return {name for own in each for name, value in own if isinstance(value, cached_property)}
 
     def values_by_name(self, values: Mapping[str, object]) -> dict[str, object]:
-        """Return values, given by the names of fields, as they were read.  Raises InvalidError with every fault."""
+        """Read values given by field name.  Raises InvalidError with every fault."""
         return self._values(values, self._by_name) if values or self._required else {}
 
     def _values(self, data: Mapping[str, object], known: Mapping[str, tuple[str, Reader]]) -> dict[str, object]:
-        """Return the values of the fields that data have, by name.  Raises InvalidError with every fault."""
+        """Read the fields present in data; return their values by name.  Raises InvalidError with every fault."""
         values: dict[str, object] = {}
         faults: list[Fault] = []
         for key, value in data.items():
             if key not in known:
-                faults.append(Fault((key,), "unknown", "is not known here"))
+                faults.append(Fault((key,), "unknown", "unknown key"))
                 continue
             name, read = known[key]
             try:
@@ -307,7 +307,7 @@ def _field_reader(kind: object, field: Field[object]) -> Reader:
 
 
 def _limited(kind: Hint, limits: Limits) -> Reader:
-    """Return what reads a type within limits."""
+    """Return a reader for a type within limits."""
     origin: Hint = get_origin(kind)
     others = [k for k in get_args(kind) if k is not NoneType] if origin in (Union, UnionType) else [kind]
     if len(others) == 1 and others[0] in (int, float):

@@ -1,6 +1,6 @@
-"""Long lists of numbers, of text, and of short tuples of such, read at once.
+"""Readers of whole lists: numbers, text, and short tuples of them.
 
-Series have thousands of values, and most are sound: only where one is not, each must be looked at.
+A series has thousands of values, nearly always valid.  They are checked together, and one by one only if that fails.
 """
 
 from __future__ import annotations
@@ -14,14 +14,11 @@ from ulterion.core.documents.fields import Hint, Limits
 
 Values = Sequence[Any]
 Bulk = Callable[[Values], list[object] | None]
-"""Reads a list, or returns None where each of its values must be looked at."""
+"""Reads a whole list, or returns None if its values must be read one by one."""
 
 
 def bulk_reader_of(kind: Hint) -> Bulk | None:
-    """Return what reads long lists of numbers, of text, and of short tuples of such at once; None for other types.
-
-    Series have thousands of values, and most are sound: only where one is not, each must be looked at.
-    """
+    """Return a reader of whole lists of numbers, text or short tuples of them; None for other types."""
     if kind in (int, float):
         return _bulk_numbers(kind, Limits())
     if kind is str:

@@ -1,6 +1,6 @@
-"""Plain values read as what they must be, and what is wrong with those that are not.
+"""Readers of single values, and the faults they report.
 
-Numbers are taken for what they are: `1.0` is a whole number, `true` and `"1"` are none.
+Types are strict: `1.0` is accepted as a whole number, `true` and `"1"` are not.
 """
 
 from __future__ import annotations
@@ -20,7 +20,7 @@ Place = tuple[int | str, ...]
 
 @dataclass(frozen=True)
 class Fault:
-    """A fault of plain data: the keys and numbers that lead to it, what kind of fault, and why in words."""
+    """One fault in plain data: where it is (keys and list positions), its kind, and a message."""
 
     place: Place
     kind: Literal["unknown", "missing", "wrong"]
@@ -28,10 +28,10 @@ class Fault:
 
 
 class InvalidError(ValueError):
-    """Plain data that do not fit their type.
+    """Plain data do not match their type.
 
     Attributes:
-        faults: every one that was found.
+        faults: every fault found.
     """
 
     def __init__(self, faults: Sequence[Fault]) -> None:
@@ -41,14 +41,14 @@ class InvalidError(ValueError):
 
 
 def faults_inside(step: int | str, error: ValueError) -> list[Fault]:
-    """Return the faults of an error that was met one step further in."""
+    """Return the faults of an error one level down, with this level's key or position in front."""
     if isinstance(error, InvalidError):
         return [Fault((step, *f.place), f.kind, f.why) for f in error.faults]
     return [Fault((step,), "wrong", str(error))]
 
 
 def wrong(value: object, wanted: str) -> ValueError:
-    """Return the error of a value that is not what is wanted, in words."""
+    """Return an error that says what a value is, and what it should be."""
     told = {dict: "a table", list: "a list", bool: str(value).lower(), NoneType: "null"}
     return ValueError(f"is {told.get(type(value), repr(value)[:60])}, not {wanted}")
 

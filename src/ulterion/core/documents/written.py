@@ -1,4 +1,4 @@
-"""The base of records that are read from documents: fixed once read, unknown keys refused."""
+"""The base class of records read from documents: immutable, with unknown keys refused."""
 
 from __future__ import annotations
 
@@ -15,12 +15,12 @@ from ulterion.core.records import dataclass
 
 @dataclass_transform(kw_only_default=True, frozen_default=True, field_specifiers=(Field,))
 class Written:
-    """A record whose values are checked by the types of their fields, whoever gives them.  A class made of it is a data class.
+    """A record whose values are checked against the types of their fields.  Subclasses become data classes.
 
-    A class may have `as_now`, which takes plain data of an older version, or in another form, and returns them as they are written now.
+    A subclass may define `as_now`, a class method that converts plain data from an older version, or another form, to the current one.
 
     Attributes:
-        tells_given: whether its records keep in `given` which of their fields were given, not left to their default.
+        tells_given: whether records keep in `given` the names of the fields that were set explicitly.
     """
 
     tells_given: ClassVar[bool] = False
@@ -29,7 +29,7 @@ class Written:
     __dataclass_fields__: ClassVar[dict[str, dataclasses.Field[object]]]
 
     def __init_subclass__(cls) -> None:
-        """Make the class a data class.  Each record has a list, or a table, of its own for a default."""
+        """Make the subclass a data class.  Each record gets its own copy of a default list or dict."""
         for name in get_annotations(cls):
             if isinstance(cls.__dict__.get(name), list | dict):
                 setattr(cls, name, Field(default=cls.__dict__[name]))
@@ -37,7 +37,7 @@ class Written:
         cls.record_reader = RecordReader(cls)
 
     def __init__(self, **values: object) -> None:
-        """Make a record of values by the names of its fields.  Raises InvalidError."""
+        """Make a record from values by field name, and check them.  Raises InvalidError."""
         self._fill(self.record_reader.values_by_name(values))
 
     def _fill(self, values: Mapping[str, object]) -> None:
@@ -52,23 +52,23 @@ class Written:
         self.check_whole()
 
     def check_whole(self) -> None:
-        """Look at the values together.  Raises ValueError; the base has nothing to say."""
+        """Check the values against one another; subclasses override this.  Raises ValueError."""
 
     @classmethod
     def of_values(cls, values: Mapping[str, object]) -> Self:
-        """Return a record of values that were read.  Raises ValueError as `check_whole` does."""
+        """Return a record of values that have been read already.  Raises ValueError from `check_whole`."""
         record = cls.__new__(cls)
         record._fill(values)
         return record
 
     @classmethod
     def made_of(cls, **values: object) -> Self:
-        """Return a record of values as they are held, in base units; their types are not looked at.  Raises ValueError as `check_whole` does."""
+        """Return a record of values in base units, without checking their types.  Raises ValueError from `check_whole`."""
         return cls.of_values(values)
 
     @classmethod
     def from_data(cls, data: object) -> Self:
-        """Return the record that plain data hold.  Raises InvalidError with every fault."""
+        """Read a record from plain data.  Raises InvalidError with every fault."""
         try:
             return cast(Self, cls.record_reader(data))
         except InvalidError:
@@ -77,7 +77,7 @@ class Written:
             raise InvalidError([Fault((), "wrong", str(error))]) from error
 
     def changed(self, **values: object) -> Self:
-        """Return a copy with other values, which are taken as they are.  Raises AttributeError for a name that is not a field."""
+        """Return a copy with some values changed, unchecked.  Raises AttributeError for a name that is not a field."""
         strange = values.keys() - self.__dataclass_fields__.keys()
         if strange:
             raise AttributeError(f"{type(self).__name__} has no field {', '.join(sorted(strange))}")

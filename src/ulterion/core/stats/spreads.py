@@ -13,9 +13,11 @@ import math
 import pkgutil
 import sys
 from array import array
-from bisect import bisect_left, bisect_right
+from bisect import bisect_left
 from collections.abc import Sequence
 from functools import cache, lru_cache
+
+from ulterion.core.stats.lines import between
 
 FILE = "welch.f4"  # the kept table: for each of `pairs()` the logs of how often the p-values of `nodes()` are reached at worst
 MANY = 40  # degrees of freedom on both sides from which on Welch's value is used as it is
@@ -30,7 +32,7 @@ def exact_p(p: float, df_a: int, df_b: int) -> float:
         return max(p, 0.0)
     logs, worst = _table(*sorted((df_a, df_b)))
     more = [w - log for w, log in zip(worst, logs, strict=True)]
-    return min(1.0, p * math.exp(_between(math.log(p), logs, more)))
+    return min(1.0, p * math.exp(between(math.log(p), logs, more)))
 
 
 def welch_p(p: float, df_a: int, df_b: int) -> float:
@@ -38,7 +40,7 @@ def welch_p(p: float, df_a: int, df_b: int) -> float:
     if min(df_a, df_b) >= MANY:
         return p
     logs, worst = _table(*sorted((df_a, df_b)))
-    return min(p, math.exp(_between(math.log(p), worst, logs)))
+    return min(p, math.exp(between(math.log(p), worst, logs)))
 
 
 def pairs() -> list[tuple[int, int]]:
@@ -64,14 +66,6 @@ def nodes() -> Sequence[float]:
     """Return the logs of the p-values that the table is made for."""
     first = math.log(MIN_P)
     return [*(first - n * first / (NODES - 1) for n in range(NODES - 1)), 0.0]
-
-
-def _between(x: float, xs: Sequence[float], ys: Sequence[float]) -> float:
-    """Return the value at `x` of a line through points that rise in x; beyond them that of the first or last point."""
-    if x <= xs[0] or x >= xs[-1]:
-        return ys[0] if x <= xs[0] else ys[-1]
-    at = bisect_right(xs, x) - 1
-    return ys[at] + (ys[at + 1] - ys[at]) / (xs[at + 1] - xs[at]) * (x - xs[at])
 
 
 def _row(small: int, large: int) -> Sequence[float]:

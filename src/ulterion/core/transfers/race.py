@@ -2,22 +2,13 @@
 
 from __future__ import annotations
 
-from bisect import bisect_right
 from collections.abc import Sequence
 from dataclasses import replace
 
 from ulterion.core.records import dataclass
+from ulterion.core.stats.lines import between
 
 NEAR = 0.005  # of the whole; who is so little ahead is not ahead
-
-
-def between(x: float, xs: Sequence[float], ys: Sequence[float]) -> float:
-    """Return the y of an x on the line through points in order of x, which goes on level beyond its ends."""
-    after = bisect_right(xs, x)
-    if after in (0, len(xs)):
-        return ys[0] if after == 0 else ys[-1]
-    slope = (ys[after] - ys[after - 1]) / (xs[after] - xs[after - 1])
-    return slope * (x - xs[after - 1]) + ys[after - 1]
 
 
 @dataclass(frozen=True)

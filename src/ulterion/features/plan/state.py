@@ -1,4 +1,4 @@
-"""How far a plan is, by the runs that are there: looked at without anything that measures."""
+"""How far a plan is, from the runs on disk.  Nothing here measures, so that looking at a plan loads little."""
 
 from __future__ import annotations
 

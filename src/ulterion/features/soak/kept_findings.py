@@ -1,6 +1,6 @@
 """Keeps the findings of soaks in the user's cache folder, because analysing a soak takes longer than the rest of an answer.
 
-The name of a file is a digest of everything the analysis reads: the soak, the facts of the drive, and the state of the code.  A changed
+The name of a file is a digest of everything the analysis reads: the soak, the facts of the drive, and the code of the core.  A changed
 document or another version therefore has another file.  If a file cannot be read, the soak is analysed again.  NumPy is loaded only then.
 """
 
@@ -66,8 +66,9 @@ def _digest(run: SoakRun, room: float | None) -> str:
 
 
 def _parts(value: object) -> Iterator[bytes]:
-    """Yield the bytes of plain data: of a series its numbers, which are too many to be written out."""
+    """Yield plain data as bytes; a series as packed numbers, since writing them out takes too long."""
     if isinstance(value, dict):
+        yield f"{{{len(value)}}}".encode()
         for key, each in value.items():
             yield f"{key!r}:".encode("utf-8", "surrogatepass")
             yield from _parts(each)
@@ -84,18 +85,16 @@ def _parts(value: object) -> Iterator[bytes]:
 
 @functools.cache
 def _code() -> str:
-    """Return the state of the code: the versions of the program, Python and NumPy, and size and time of each file of the core."""
-    parts = [__version__, sys.version, _numpy_version()]
-    for folder, _, names in os.walk(CORE):  # the core imports nothing but itself and NumPy
-        for name in names:
-            if name.endswith((".py", ".f4")):
-                facts = os.stat(os.path.join(folder, name))  # noqa: PTH116, PTH118 - a hundred files, and it counts
-                parts.append(f"{name} {facts.st_size} {facts.st_mtime_ns}")
-    return "\n".join([*parts[:3], *sorted(parts[3:])])
+    """Return a digest of the core's code, and of the versions of the program, Python and NumPy."""
+    digest = hashlib.sha256(f"{__version__} {sys.version} {_numpy_version()}".encode())
+    for source in sorted(CORE.rglob("*")):  # the core imports nothing but itself and NumPy
+        if source.suffix in (".py", ".f4"):
+            digest.update(source.read_bytes())
+    return digest.hexdigest()
 
 
 def _numpy_version() -> str:
-    """Return what NumPy says of its version, without loading it."""
+    """Return NumPy's own version file, without loading NumPy."""
     found = importlib.util.find_spec("numpy")
     if found is None or found.origin is None:
         return ""

@@ -70,7 +70,7 @@ class HostTarget(RealTime):
         return self.engine.cache_bypassed
 
     def make_ready(self, tell: Callable[[str], None], *, late: bool = False) -> None:
-        """Load the timed loops, compiled where that was not done yet, and find what they cost: now, or while `prepare` lays the medium down."""
+        """Load the timed loops, compile them if need be, and measure what they cost: now, or with `late` while `prepare` lays the test file down."""
         self._tell = tell
         if not late or is_portable() or find_spec("numba") is None:  # without it a run is begun as an uncompiled one
             self._load()
@@ -146,7 +146,7 @@ class HostTarget(RealTime):
             raise UsageError("--files writes files, which takes a folder; a device or a single file has none")
 
     def prepare(self, seed: int, on_prefill: OnPrefill | None = None) -> None:
-        """Lay down what is to be laid down; the timed loops are loaded meanwhile, for which the children that lay it down are not needed."""
+        """Lay the test file down in child processes, and load the timed loops meanwhile if that is still to be done."""
 
         def told(done: int, total: int) -> None:
             self._load()
