@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import fcntl
+import io
 import json
 import os
 import unittest
@@ -16,6 +17,7 @@ from ulterion.cli.answer_schema import published_schema as published_answers
 from ulterion.core.errors import UsageError
 from ulterion.model import files
 from ulterion.model.journal import Journal, recover
+from ulterion.model.reading import read_bytes
 from ulterion.model.runs.any_run import published_schema
 from ulterion.model.runs.document import parse_run
 from ulterion.model.runs.header import State
@@ -132,6 +134,28 @@ class Document(unittest.TestCase):
         for damaged, says in cases.items():
             with self.subTest(says), self.assertRaisesRegex(UsageError, says):
                 parse_run(damaged, "x.json")
+
+
+class Reading(FolderCase):
+    def test_a_file_is_read_whole(self) -> None:
+        """Though the system gives a few bytes at a time; never more than is allowed, and a file that is larger is refused unread."""
+        path = self.folder / "file"
+        path.write_bytes(bytes(range(256)) * 20)
+
+        class Sparing(io.FileIO):
+            asked = 0
+
+            def read(self, size: int | None = -1, /) -> bytes:
+                Sparing.asked += 1
+                return super().read(min(size or 0, 700)) or b""
+
+        with mock.patch("os.fdopen", lambda fd, *_, **__: Sparing(fd)):
+            self.assertEqual(read_bytes(path), path.read_bytes())
+            Sparing.asked = 0
+            with self.assertRaisesRegex(UsageError, "larger than"):
+                read_bytes(path, 1000)
+        self.assertEqual(Sparing.asked, 0)
+        self.assertEqual(read_bytes(path, 256 * 20), path.read_bytes())
 
 
 class Recovery(FolderCase):

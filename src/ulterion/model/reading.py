@@ -15,6 +15,7 @@ from ulterion.core.errors import UsageError
 from ulterion.core.units import show_block
 
 MAX_RUN = 256 * 2**20  # bytes; a night's soak has 3 MB, a week of short passes some tens
+REST = 2**16  # bytes asked for beyond the size that a file had when it was opened
 MAX_TEXT_BYTES = 8 * 2**20  # of a file written by hand, and of notes
 
 
@@ -46,8 +47,10 @@ def read_bytes(path: Path, most: int = MAX_RUN) -> bytes:
         raise UsageError(f"{path} was replaced by something else while it was opened; try again")
     with os.fdopen(fd, "rb", buffering=0) as source:
         try:
-            data = source.read(facts.st_size + 1) if facts.st_size <= most else b""
-            while facts.st_size < len(data) <= most and (more := source.read(most + 1 - len(data))):  # it grew
+            data = source.read(facts.st_size) if facts.st_size <= most else b""
+            while (
+                facts.st_size <= most and len(data) <= most and (more := source.read(REST))
+            ):  # it grew, or the system gave less than it has
                 data += more
         except (OSError, MemoryError) as error:
             why = getattr(error, "strerror", None) or "too little memory"
