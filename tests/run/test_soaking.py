@@ -209,7 +209,7 @@ class Faults(Soaking):
             Place(folder, folder.path, None, "direct"),
             WRITING,
             SoakPlan(idle=0.0, load_seconds=120.0, cool=0.0),
-            pace=100.0,
+            pace=40.0,
         )
         with mock.patch.object(phases, "LOOK_EVERY", 0.2):
             soak(request, Listening())
