@@ -161,7 +161,7 @@ class Figures(FolderCase):
         (self.folder / "taken.png").mkdir()
         (self.folder / "taken.svg").symlink_to("/dev/full")
         for name, says in (("no/f.png", "not a folder"), ("x" * 250 + ".png", "too long"), ("taken.png", "not a plain file"),
-                           ("taken.svg", "not a plain file"), ("f.doc", "neither")):  # fmt: skip
+                           ("taken.svg", "not a plain file"), ("f.doc", "does not end in")):  # fmt: skip
             words = ("measure", ".", "--sweep", "random read 4 KiB to 8 KiB", "--passes", "1", "--figure", name)
             self.refused(*words, says=says)
         self.assertFalse((self.folder / "personal").exists())

@@ -282,7 +282,7 @@ class Copies(CopyCase):
             told = {w["name"]: w["what"] for w in self.json_of("copy", *words, status=4)["wrong"]}
             self.assertLess(time.monotonic() - begin, 20)
             self.assertEqual(told["source/a"], "is no longer a file")
-            self.assertEqual(told["source/inner/b"], "lies in something that is no longer a folder")
+            self.assertEqual(told["source/inner/b"], "its parent is no longer a folder")
             self.assertRegex(told["source/added"], "was added")
             self.assertRegex(told["source/added pipe"], "was added")
             self.assertRegex(told["source/gone/d"], "cannot be read back")
@@ -502,7 +502,7 @@ class Words(FolderCase):
             self.assertLess(time.monotonic() - begin, 15, words[0])
         (self.folder / "config/ulterion").mkdir(parents=True)
         self.write("config/ulterion/config.toml", f"units = {digits}\n")
-        self.refused("compare", says="config.toml is no TOML")
+        self.refused("compare", says="config.toml is not TOML")
         (self.folder / "config/ulterion/config.toml").unlink()
         simulate(self.opened(), "direct", passes=3)
         simulate(self.opened(), "box", passes=3)

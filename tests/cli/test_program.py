@@ -100,7 +100,7 @@ class Journey(FolderCase):
         self.assertEqual((self.folder / "d/c-reed.png").read_text(), "a photograph")
         self.ulterion("compare", "pod", "--against", "direct", *one, "--figure", "c.svg", **inside)
         self.assertIn("</svg>", (self.folder / "d/c.svg").read_text())
-        self.refused("compare", "--figure", "c.doc", says="neither .png nor .svg", **inside)
+        self.refused("compare", "--figure", "c.doc", says="does not end in .png or .svg", **inside)
 
 
 class Newcomer(FolderCase):
@@ -199,7 +199,7 @@ class Refusals(FolderCase):
             (("measure", ".", "--until-sure", "0%"), "above zero"),
             (("measure", ".", "--until-sure", "1%", "--max-passes", "2"), "less than --passes"),
             (("measure", ".", "--figure", "x.png"), "draws a --sweep"),
-            (("measure", ".", "--sweep", "random read 4 KiB to 8 KiB", "--figure", "x.doc"), "neither .png nor .svg"),
+            (("measure", ".", "--sweep", "random read 4 KiB to 8 KiB", "--figure", "x.doc"), "does not end in .png or .svg"),
             (("measure", ".", "--overwrite", "1"), "is for raw devices"),
             (("mesure", "."), "unknown command 'mesure'; did you mean 'measure'"),
             (("compare",), "nothing has been measured outside a review"), (("claims",), "no review.toml"),
@@ -241,7 +241,7 @@ class Refusals(FolderCase):
         newest.write_text(text[: len(text) // 2])
         done = self.ulterion("compare")
         self.assertEqual(done.returncode, 0)
-        self.assertRegex(done.stderr, f"{newest.name} is not whole.*moved to runs/set-aside")
+        self.assertRegex(done.stderr, f"{newest.name} is incomplete or damaged.*moved to runs/set-aside")
         self.assertIn("sequential-read", done.stdout)
         self.assertEqual((self.folder / "runs/set-aside" / newest.name).read_text(), text[: len(text) // 2])
 

@@ -80,7 +80,7 @@ class LoopDevices(FolderCase):
         """A device with data, or with partitions, is refused until the second word is said; then it is written."""
         image = self.image("a.img")
         device = self.loop(image)
-        self.refused_and_intact(device, image, "--overwrite", str(image), says="bears something.*--lose-contents")
+        self.refused_and_intact(device, image, "--overwrite", str(image), says="holds something.*--lose-contents")
         table = self.image("b.img", blank=True)
         with table.open("r+b") as out:  # one partition of 8 MiB from 1 MiB on, in the oldest kind of table
             out.seek(446)
@@ -88,7 +88,7 @@ class LoopDevices(FolderCase):
             out.seek(510)
             out.write(b"\x55\xaa")
         parted = self.loop(table, "-P")
-        self.refused_and_intact(parted, table, "--overwrite", str(table), says="bears (partitions|something)")
+        self.refused_and_intact(parted, table, "--overwrite", str(table), says="holds (partitions|something)")
         done = self.ulterion("measure", str(device), *WRITE, "--overwrite", str(image), "--lose-contents")
         self.assertEqual(done.returncode, 0, done.stderr)
         self.assertIn("OVERWRITTEN", done.stderr)
@@ -161,7 +161,7 @@ class LoopDevices(FolderCase):
         )
         third = self.loop(lower)  # another way to what is mounted
         self.refused_and_intact(third, image, "--overwrite", str(lower), "--lose-contents",
-                                says=f"in use .*on what {upper.name} is on too")  # fmt: skip
+                                says=f"in use .*on the same file or disk as {upper.name} is on too")  # fmt: skip
 
     def test_two_loop_devices_on_one_file_are_never_written(self) -> None:
         """The file below is the same, though neither device holds the other."""
@@ -169,7 +169,7 @@ class LoopDevices(FolderCase):
         first, second = self.loop(image), self.loop(image)
         self.mounted(first)
         self.refused_and_intact(second, image, "--overwrite", str(image), "--lose-contents",
-                                says=f"in use .*on what {first.name} is on too")  # fmt: skip
+                                says=f"in use .*on the same file or disk as {first.name} is on too")  # fmt: skip
 
     def test_a_loop_device_on_a_mounted_one_is_never_written(self) -> None:
         """Seen from above: what a loop device stands on is in use."""

@@ -108,10 +108,10 @@ class Strangers(unittest.TestCase):
             with contextlib.closing(socket.create_connection(("127.0.0.1", peer.port))) as sock:
                 greeting = receive_frame(sock)
                 send_frame(sock, {"role": "bench", "version": 99, "nonce": "00" * 16, "proof": "x"})
-                self.assertIn("same Ulterion", receive_frame(sock)["refused"])
+                self.assertIn("same version of Ulterion", receive_frame(sock)["refused"])
                 self.assertEqual(sorted(greeting), ["nonce", "salt", "ulterion-peer"])
             first = link_to(peer.port)
-            with self.assertRaisesRegex(UsageError, "serves another bench"):
+            with self.assertRaisesRegex(UsageError, "serving another bench"):
                 link_to(peer.port)
             first.close()
             self.assertIn("refused 127.0.0.1: it does not know the pairing code", told)

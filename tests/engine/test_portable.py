@@ -460,7 +460,7 @@ class OnThisMachine(FolderCase):
 
 class Elsewhere(FolderCase):
     def test_a_probe_where_processes_have_no_sessions(self) -> None:
-        """It is run and ended by itself; what hangs, prints without end or cannot be run is said."""
+        """It is run and ended by itself; what hangs, never stops printing or cannot be run is said."""
         killpg = os.killpg
         del os.killpg
         try:
@@ -468,7 +468,7 @@ class Elsewhere(FolderCase):
             self.assertEqual(done, commands.Done(3, "31\n", "x\n"))
             for words, seconds, says in (
                 (["sleep", "9"], 0.2, "no answer"),
-                (["sh", "-c", "head -c 200000 /dev/zero"], 20, "prints without end"),
+                (["sh", "-c", "head -c 200000 /dev/zero"], 20, "never stops printing"),
                 (["nothing-of-the-kind"], 1, "cannot be run"),
             ):
                 with self.assertRaisesRegex(commands.CommandError, says):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import errno
+import fcntl
 import gc
 import os
 import signal
@@ -186,13 +187,16 @@ class RealPass(FolderCase):
             FileTarget(Path("/dev/zero"))
 
     def test_without_direct_access_the_run_says_so(self) -> None:
-        """Where the cache cannot be bypassed the pass still runs, and `cache_bypassed` is False."""
-        with mock.patch("fcntl.fcntl", side_effect=OSError(errno.EINVAL, "x")):
-            target = FolderTarget(self.folder, 16 * MIB)
-        self.addCleanup(target.close)
-        target.prepare(1)
-        self.assertFalse(target.cache_bypassed)
-        self.assertGreater(target.run_pass(READ.settled(0.05, target.span_bytes), 1).bytes, 0)
+        """Where the cache cannot be bypassed, be it refused at once or with the first transfer, the pass still runs and `cache_bypassed` is False."""
+        for refused in ("fcntl.fcntl", "os.preadv"):
+            with self.subTest(refused):
+                with mock.patch(refused, side_effect=OSError(errno.EINVAL, "x")):
+                    target = FolderTarget(self.folder, 16 * MIB)
+                self.addCleanup(target.close)
+                self.assertFalse(fcntl.fcntl(target._file.fd, fcntl.F_GETFL) & os.O_DIRECT)
+                target.prepare(1)
+                self.assertFalse(target.cache_bypassed)
+                self.assertGreater(target.run_pass(READ.settled(0.05, target.span_bytes), 1).bytes, 0)
 
 
 class Rounds(FolderCase):

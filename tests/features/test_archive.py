@@ -207,7 +207,7 @@ class OnSqlite(OnEither, FolderCase):
         self.assertEqual(done.returncode, 0, done.stderr)
         self.assertGreater((self.folder / "c.png").stat().st_size, 10_000)
         self.assertIn(
-            "Nothing in the archive fits",
+            "Nothing in the archive matches",
             self.ulterion("archive", "find", "steam engines", "--archive", self.place).stdout,
         )
         again = self.json_of("archive", "rebuild", str(folder), "--archive", self.place)

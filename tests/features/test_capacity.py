@@ -383,7 +383,7 @@ class Simulated(FolderCase):
         self.assertEqual((whole["key"], whole["finding"], whole["read_bytes"]), (first["key"], "wraps", 64 * 10**9))
         self.assertEqual(whole["real_bytes"], 20 * 10**9 // UNIT * UNIT)
         self.assertGreaterEqual(last["written_bytes"] + last["read_bytes"], first["written_bytes"])
-        self.refused("capacity", "--setup", "direct", "--resume", says="was cut off while it could go on")
+        self.refused("capacity", "--setup", "direct", "--resume", says="that was cut off can be resumed")
 
 
 class Places(unittest.TestCase):

@@ -110,7 +110,7 @@ class Clock(FolderCase):
         for arguments, words in (
             (("1 GB in 20s",), "what was timed. Name it: ulterion clock 'old reader: 1 GB in 20s'"), (("--setup", "box"), "needs a terminal"), (("--setup", "nope", "1 GB in 20s"), "unknown setup"),
             (("--setup", "box", "--table", "t.csv", "1 GB in 20s"), "cannot be combined"), (("--setup", "box", "--size", "1 GB", "1 GB in 20s"), "--size"),
-            (("--setup", "box", "--reaction", "2m", "1 GB in 20s"), "hand"), (("--setup", "box", "1 GB in 20s", "x"), "'x' is not a timing"),
+            (("--setup", "box", "--reaction", "2m", "1 GB in 20s"), "reaction time"), (("--setup", "box", "1 GB in 20s", "x"), "'x' is not a timing"),
         ):  # fmt: skip
             self.refused("clock", *arguments, says=words)
         self.assertEqual(self.opened().runs(), [])

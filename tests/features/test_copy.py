@@ -109,8 +109,8 @@ class Whole(CopyCase):
         copy = self.target / "source"
         self.assertEqual((copy / "b/c").read_bytes(), (self.source / "b/c").read_bytes())
         self.assertEqual((copy / "b/c").stat().st_mtime_ns, (self.source / "b/c").stat().st_mtime_ns)
-        self.refused("copy", "source", "target", "--keep", says="is there already, and nothing is overwritten")
-        self.refused("copy", "source", "target", "--manifest", "sums.txt", says="is there already")
+        self.refused("copy", "source", "target", "--keep", says="already exists, and nothing is overwritten")
+        self.refused("copy", "source", "target", "--manifest", "sums.txt", says="already exists")
         checked = self.json_of("copy", "target", "--check", "sums.txt")
         self.assertEqual((checked["files"], checked["wrong_count"]), (2, 0))
         (copy / "a").write_bytes(b"0123456789")
@@ -335,7 +335,7 @@ class Wrong(CopyCase):
         (self.source / "good").write_text("clip")
         (self.source / "bad").write_text("noise")
         (one,) = self.copied("--open", "grep -q clip", status=4)["passes"]
-        self.assertEqual(one["wrong"], [{"name": "source/bad", "what": "'grep' does not take it (status 1)"}])
+        self.assertEqual(one["wrong"], [{"name": "source/bad", "what": "'grep' rejects it (status 1)"}])
         for command, words in (("no-such-command", "is not a command that can be run"), ("grep '", "is not a command")):
             self.refused("copy", "source", "target", "--open", command, says=words)
 
@@ -525,8 +525,8 @@ class Manifests(FolderCase):
             writer.end()
         whole = out.read_bytes()
         lines = whole.splitlines(keepends=True)
-        for text, words in ((whole[: len(whole) // 2], "line of a manifest|not whole"), (b"".join(lines[:-1]), "not whole"), (b"x", "not an Ulterion manifest"),
-                            (b"".join([*lines[:2], lines[-1]]), "does not hold together"), (whole + b"more\n", "does not hold together")):  # fmt: skip
+        for text, words in ((whole[: len(whole) // 2], "line of a manifest|incomplete"), (b"".join(lines[:-1]), "incomplete"), (b"x", "not an Ulterion manifest"),
+                            (b"".join([*lines[:2], lines[-1]]), "inconsistent"), (whole + b"more\n", "inconsistent")):  # fmt: skip
             out.write_bytes(text)
             with out.open("rb") as file, self.assertRaisesRegex(UsageError, words):
                 list(manifest.read(file, "m"))

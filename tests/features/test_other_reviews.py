@@ -193,7 +193,7 @@ class Together(FolderCase):
             ("last-year:bax", "did you mean 'box'"),
             ("last-year:direct", "has no measurement"),
             ("last-year:box", "was measured with Old Drive, and nothing here was; add --against"),
-            ("nowhere:box", "no review in the archive is called so"),
+            ("nowhere:box", "no review in the archive has that title"),
             ("box", "write REVIEW:SETUP"),
         ):
             self.refused("compare", "--also", also, says=says)

@@ -93,7 +93,7 @@ class Command(FolderCase):
         self.assertAlmostEqual(typed[1]["share_then"], 38 / 72)
         self.assertIn("111 MB/s on average", self.ulterion("estimate", "record", "V30", cwd=bare).stdout)
         for arguments, words in ((("hub-pod", "pod"), "has no copy, soak"), (("pod",), "2 to 6"), (("pod", "pod"), "in the race twice"), (("pod", "nope"), "unknown run or setup"),
-                                 (("pod", "slip", "--film", "x.mp4"), "is no .gif"), (("pod", "slip", "--speed", "3"), "add --film"),
+                                 (("pod", "slip", "--film", "x.mp4"), "does not end in .gif"), (("pod", "slip", "--speed", "3"), "add --film"),
                                  (("pod", "slip", "--film", "x.gif", "--speed", "1"), "would last")):  # fmt: skip
             done = self.ulterion("race", *arguments, cwd=folder)
             self.assertEqual(done.returncode, 2)

@@ -141,7 +141,7 @@ class RealSoak(FolderCase):
             (("--load", "sequential"), "does not say"), (("--load", "sequential read 1 MiB for 5 s"), "use --for"),
             (("--files", "9 MB to 1 MB"), "small to large"), (("--interval", "5m"), "0.1 s to 60 s"),
             (("--files", "1 MB", "--load", "x"), "cannot be combined"), (("--resume",), "was cut off"), (("--pace", "0"), "not a pace"),
-            (("--figure", "x.gif"), "neither .png nor .svg"), (("--idle", "long"), "not a duration"),
+            (("--figure", "x.gif"), "does not end in .png or .svg"), (("--idle", "long"), "not a duration"),
             (("--span", "9000 TB"), "does not fit"),
         ]  # fmt: skip
         for extra, says in cases:

@@ -251,7 +251,7 @@ class ByTheCommand(FolderCase):
         ]
         shown, errors = self.as_there("darwin", ["survey"], measure, soak, file, *refused)
         self.assertTrue(shown.endswith("[0, 0, 0, 0, 2, 2, 2, 2]\n"), shown[-200:] + errors)
-        self.assertIn("macOS reads what it has of clip.mov from memory", " ".join(shown.split()))
+        self.assertIn("macOS reads what it has cached of clip.mov from memory", " ".join(shown.split()))
         self.assertEqual(errors.count("works on Linux only so far"), 4, errors)
         self.assertIn("measuring on macOS is written from", shown.replace("\n    ", " "))
         for words in (

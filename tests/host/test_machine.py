@@ -170,7 +170,11 @@ def _saved(data: Machine, folder: Path) -> Path:
 class Machines(FolderCase):
     def test_what_is_no_recorded_machine_is_refused(self) -> None:
         """Another file, half of one, one that would lead out of its folder."""
-        for text, words in (("{", "is not whole"), ("{}", "not a recorded machine"), ("[1]", "not a recorded machine")):
+        for text, words in (
+            ("{", "is incomplete or damaged"),
+            ("{}", "not a recorded machine"),
+            ("[1]", "not a recorded machine"),
+        ):
             with self.assertRaisesRegex(UsageError, words), replayed(self.write("m.json", text)):
                 pass
         bad = {"schema": {"name": "ulterion-machine", "version": 1}, "files": {"../../out": "x", "/etc/x": "y"},

@@ -92,7 +92,7 @@ class HealthLog(unittest.TestCase):
             nvme.parse_limit(bytes(512))
 
     def test_a_file_is_no_drive(self) -> None:
-        """Asking something that takes no such questions says so."""
+        """Asking something that does not accept such commands says so."""
         with self.assertRaises(nvme.LogError):
             nvme.read_health(nvme.Path("/dev/null"))
         with self.assertRaises(ata.LogError):
@@ -187,7 +187,7 @@ class Probes(unittest.TestCase):
     def test_nothing_of_a_command_outlives_it(self) -> None:
         """One that prints for ever takes no memory; what it started is ended with it, in time, on an error, or when we are killed."""
         before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
-        with self.assertRaisesRegex(sensors.SensorError, "prints without end"):
+        with self.assertRaisesRegex(sensors.SensorError, "never stops printing"):
             sensors.Probe("case", ("yes",), seconds=20).read()
         self.assertLess(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before, 32 * 1024)
         mark = f"61{os.getpid() % 1000:03d}.5"

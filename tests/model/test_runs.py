@@ -124,12 +124,12 @@ class Document(unittest.TestCase):
         text = SAMPLE.read_text()
         whole = json.loads(text)
         cases = {
-            text[: len(text) // 2]: "not whole",
+            text[: len(text) // 2]: "incomplete or damaged",
             "[]": "not a run document",
             json.dumps(whole | {"schema": {"name": "other", "version": 1}}): "not a run document",
             json.dumps(whole | {"schema": {"name": "ulterion-run", "version": 8}}): "newer Ulterion",
             json.dumps(whole | {"extra": 1}): "extra",
-            json.dumps(whole | {"id": "zz"}): "does not hold together: id",
+            json.dumps(whole | {"id": "zz"}): "is not valid: id",
         }
         for damaged, says in cases.items():
             with self.subTest(says), self.assertRaisesRegex(UsageError, says):
@@ -276,7 +276,7 @@ class Storing(FolderCase):
         (folder.runs_folder / "b.json").write_text(text.replace('"version": 7', '"version": 8', 1))
         folder = self.opened()
         self.assertEqual([r.id for r in folder.runs()], [kept.run.id])
-        self.assertRegex(folder.notices[0], r"a\.json is not whole.*moved to runs/set-aside")
+        self.assertRegex(folder.notices[0], r"a\.json is incomplete or damaged.*moved to runs/set-aside")
         self.assertRegex(folder.notices[1], "newer Ulterion")
         self.assertTrue((folder.runs_folder / "set-aside/a.json").exists())
         self.assertTrue((folder.runs_folder / "b.json").exists())

@@ -55,7 +55,7 @@ class Waiting(FolderCase):
         said = self.wait((), (), (OTHER,), (ELSEWHERE,), (RIGHT,), (RIGHT,))
         self.assertEqual(len(said), 5)
         for words, line in zip(("plug in: b:usb > Test Box > Test Drive", "A-1 is not there", "another drive is there: sdb, serial B-2",
-                                "wrong port: it is in pci port 2 and belongs into pci port 1", "there it is"), said, strict=True):  # fmt: skip
+                                "wrong port: it is in pci port 2 and belongs in pci port 1", "there it is"), said, strict=True):  # fmt: skip
             self.assertIn(words, line)
 
     def test_a_folder_on_no_disk_is_not_the_drive(self) -> None:

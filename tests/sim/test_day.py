@@ -63,7 +63,7 @@ class Moments(FolderCase):
         back = self.ulterion("measure", "--setup", "box", "--wait", "30m", *quick)
         self.assertEqual(back.returncode, 0, back.stderr)
         self.assertIn("there it is, at 00:25", back.stderr)
-        self.gives_up("direct", "1h", "no event of it plugs it in")
+        self.gives_up("direct", "1h", "no event plugs it in")
 
     def gives_up(self, setup: str, wait: str, says: str) -> None:
         """Wait for a setup that is not plugged in in time."""
@@ -75,7 +75,7 @@ class Moments(FolderCase):
         """Their order is that of time."""
         script = "".join(f'[[events]]\nat = "{at}"\nsetup = "box"\nwhat = "unplugged"\n' for at in ("2 m", "1 m"))
         self.review(bench=BENCH + script)
-        self.refused("measure", "--setup", "box", says="events: they are not in the order of time")
+        self.refused("measure", "--setup", "box", says="events: they are not in order of time")
 
 
 class Aftermath(FolderCase):

@@ -280,7 +280,6 @@ def main(argv: list[str] | None = None, environment: Environment | None = None, 
     argv = sys.argv[1:] if argv is None else argv
     env = environment
     gc.set_threshold(MADE_BETWEEN_SWEEPS)
-    os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")  # looking for some takes longer than reading a review
     _forget_bad_epoch()
     try:
         if before is not None and signal.getsignal(signal.SIGINT) is before:

@@ -188,7 +188,7 @@ def looked(
             f"{tally.wrong} of the places checked came back wrong; the full proof counts them all",
         )
     part = filled * UNIT / claimed
-    rest = f"it checked the first {show_percent(part)} in full and single places of the rest, so bad areas in between are possible"
+    rest = f"it checked the first {show_percent(part)}in full and only samples of the rest, so bad areas in between are possible"
     kept = (
         f"unless it buffers more than {show_block(driven * UNIT)} of the last writes"
         if driven
@@ -207,13 +207,13 @@ def only_read(claimed: int, repeats: dict[int, tuple[int, int]]) -> Capacity:
     if told:
         distance = min(told)
         alike, seen = told[distance]
-        words = f"{alike} of {seen} places hold the same {show_size_both(distance)} further on, as a memory of that size shows that wraps round; only writing proves it"
+        words = f"{alike} of {seen} places hold the same data as {show_size_both(distance)} further on, as on a medium of that size that wraps round; only writing to it proves it"
         return Capacity("suspected", distance, claimed, words)
     compared = max((seen for _, seen in repeats.values()), default=0)
-    what = "nothing repeats itself at a power of two" if compared >= ENOUGH else "too little is on it to tell anything"
+    what = "no data repeats at a power-of-two distance" if compared >= ENOUGH else "it holds too little data to tell"
     return Capacity(
         "unproven",
         None,
         claimed,
-        f"only read: {what}; to prove it, it must be written: name its serial number with --overwrite SERIAL",
+        f"only read: {what}; proving the capacity means writing to it: name its serial number with --overwrite SERIAL",
     )

@@ -10,6 +10,7 @@ from typing import Protocol
 from ulterion.core.errors import Interrupted, PassSpoiled, TargetFailed
 from ulterion.core.records import dataclass
 from ulterion.core.stats.peeking import half_width_under_peeking
+from ulterion.core.units import significant
 from ulterion.core.workloads.pass_states import shape_of, states_of
 from ulterion.core.workloads.passes import OnPrefill, PassResult, Tick
 from ulterion.core.workloads.workload import PassState, Workload
@@ -149,7 +150,7 @@ def _margins(results: Sequence[PassResult]) -> dict[PassState | None, float | No
 
 
 def _margin_words(state: PassState | None, margin: float | None) -> str:
-    reached = "no interval yet" if margin is None else f"±{margin * 100:.2g}%"
+    reached = "no interval yet" if margin is None else f"±{significant(margin * 100, 2)}%"
     return reached if state is None else f"{state} {reached}"
 
 

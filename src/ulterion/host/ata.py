@@ -141,7 +141,7 @@ def read_log(device: Path, log: int, page: int) -> bytes:
     )
     ask(device, SG_IO, header)
     if header.status or header.host_status or header.driver_status & 0x0F or header.resid:
-        raise LogError(f"{device}, or the bridge before it, refused (status {header.status:#x})")
+        raise LogError(f"{device}, or the bridge in front of it, refused (status {header.status:#x})")
     return data.raw
 
 

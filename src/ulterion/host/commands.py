@@ -76,7 +76,7 @@ def _run_alone(words: Sequence[str], seconds: float) -> Done:
     except (OSError, ValueError, subprocess.SubprocessError) as error:
         raise CommandError(f"cannot be run: {getattr(error, 'strerror', None) or error}") from error
     if max(len(done.stdout), len(done.stderr)) > MAX_OUTPUT:
-        raise CommandError("prints without end")
+        raise CommandError("never stops printing")
     out, err = (part.decode("utf-8", "replace") for part in (done.stdout, done.stderr))
     return Done(done.returncode, out, err)
 
@@ -104,7 +104,7 @@ def _finished(process: subprocess.Popen[bytes], until: float, seconds: float) ->
                 if not part:
                     pipes.unregister(key.fileobj)
                 if len(printed[key.data]) > MAX_OUTPUT:
-                    raise CommandError("prints without end")
+                    raise CommandError("never stops printing")
             if ended:
                 out, err = (bytes(p).decode("utf-8", "replace") for p in printed.values())
                 return Done(process.returncode, out, err)

@@ -100,11 +100,13 @@ def cautions(facts: TargetFacts) -> list[str]:
     """Return what a reviewer should know of this target before believing a figure, one sentence each."""
     sentences = []
     if facts.system_disk:
-        sentences.append(f"{facts.device} is the system disk: whatever else the system does will be in the figures")
+        sentences.append(f"{facts.device} is the system disk: the figures include whatever else the system does")
     if facts.filesystem in MEMORY_FILESYSTEMS:
         sentences.append(f"{facts.filesystem} lives in memory: no drive is measured here")
     if facts.filesystem in NETWORK_FILESYSTEMS:
-        sentences.append(f"{facts.filesystem} reaches its files elsewhere: the way there is measured with the drive")
+        sentences.append(
+            f"{facts.filesystem} keeps its files elsewhere: the way to them is measured along with the drive"
+        )
     if facts.filesystem in THINNING_FILESYSTEMS:
         sentences.append(
             f"{facts.filesystem} may compress, move or share data: figures can differ from the drive's own"

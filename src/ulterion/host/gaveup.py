@@ -18,14 +18,14 @@ STORAGE = "08"  # class of USB interfaces for storage
 NVME_CLASS = "0x0108"
 STATES = {
     "offline": "the kernel gave it up after errors (offline)",
-    "transport-offline": "the way to it is gone (transport-offline)",
+    "transport-offline": "the connection to it is gone (transport-offline)",
     "blocked": "it does not answer for now (blocked)",
     "quiesce": "the kernel lets nothing through to it (quiesce)",
     "dead": "the kernel gave its controller up (dead)",
     "resetting": "its controller is being reset",
     "connecting": "its controller is being connected to again",
-    "deleting": "its controller is being taken away",
-    "deleting (no IO)": "its controller is being taken away",
+    "deleting": "its controller is being removed",
+    "deleting (no IO)": "its controller is being removed",
 }
 AGAIN = "unplug it and plug it in again, and look at the kernel's log"
 
@@ -63,7 +63,7 @@ def _unconfigured(folder: Path) -> str | None:
     if not told.exists() or tree.text(told) is not None:
         return None
     if tree.number(folder / "authorized") == 0:
-        return "not authorised: the system lets no driver have it"
+        return "not authorised: no driver may use it"
     wants, (_, gives) = usb.wanted(folder), usb.power(folder, drives.usb_link_of(folder))
     if wants is not None and gives is not None and wants * usb.VOLTS > gives + 0.05:
         asked, given = wants * 1000, gives / usb.VOLTS * 1000

@@ -155,7 +155,7 @@ def _under_loop(disk: str, root: Path) -> list[str]:
     if not mine.known:
         return [f"on something unknown ({mine.path})"]
     sentences = [
-        f"on what {b.name} is on too"
+        f"on the same file or disk as {b.name}"
         for b in every
         if b.name != disk and (b.device, b.file) == (mine.device, mine.file)
     ]
@@ -241,7 +241,7 @@ def _writes(process: Path, descriptor: str) -> bool:
 
 def _resumed(kin: dict[str, str], root: Path) -> list[str]:
     number = tree.text(root / "sys/power/resume")
-    return ["where the system wakes up from (hibernation)"] if number in kin.values() else []
+    return ["where the system keeps its hibernation image"] if number in kin.values() else []
 
 
 def _twins(disk: str, root: Path) -> list[str]:

@@ -24,7 +24,7 @@ def ask(device: Path, request: int, command: Any) -> int:
         fd = os.open(device, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
         try:
             if not _is_called_so(fd, device):
-                raise LogError(f"{device} is not the device that it is called after")
+                raise LogError(f"{device} is not the device that its name says")
             status: int = fcntl.ioctl(fd, request, command)
             return status
         finally:
@@ -32,7 +32,7 @@ def ask(device: Path, request: int, command: Any) -> int:
     except PermissionError as error:
         raise LogError(_refused(device)) from error
     except OSError as error:
-        raise LogError(f"{device} takes no such questions: {error.strerror}") from error
+        raise LogError(f"{device} does not accept such commands: {error.strerror}") from error
 
 
 def _is_called_so(fd: int, device: Path) -> bool:
@@ -45,4 +45,4 @@ def _is_called_so(fd: int, device: Path) -> bool:
 def _refused(device: Path) -> str:
     """Say why a device may not be asked: root may, others may not; and some devices take no questions at all."""
     root = hasattr(os, "geteuid") and os.geteuid() == 0
-    return f"{device} takes no such questions" if root else f"asking {device} needs root"
+    return f"{device} does not accept such commands" if root else f"reading the logs of {device} needs root"

@@ -194,7 +194,7 @@ def replayed(path: Path) -> Iterator[tuple[Path, str]]:
         )
     parts = [data.get(k, {}) for k in ("files", "bytes", "links")]
     if not all(isinstance(p, dict) and all(isinstance(v, str) for v in p.values()) for p in parts):
-        raise UsageError(f"{path} does not hold together: `files`, `bytes` and `links` are tables of texts")
+        raise UsageError(f"{path} is not valid: `files`, `bytes` and `links` are tables of texts")
     with tempfile.TemporaryDirectory(prefix="ulterion-machine-") as scratch:
         root = Path(scratch).resolve()
         files, encoded, links = parts

@@ -182,7 +182,7 @@ def tried(sensor: Sensor) -> Sensor:
     try:
         sensor.read()
     except SensorError as error:
-        raise UsageError(f"sensor '{sensor.name}' ({sensor.source}) {error}; mend it, or leave it out") from error
+        raise UsageError(f"sensor '{sensor.name}' ({sensor.source}) {error}; correct it, or leave it out") from error
     return sensor
 
 

@@ -44,7 +44,7 @@ def contents(folder: ReviewFolder) -> dict[str, bytes]:
     if logo is not None:
         ending = Path(logo).suffix.lower()
         if ending not in (".png", ".jpg", ".jpeg", ".svg"):
-            raise UsageError(f"report.logo: {logo} is none of PNG, JPEG and SVG; save it as one of them")
+            raise UsageError(f"report.logo: {logo} is not PNG, JPEG or SVG; save it as one of them")
         found[f"logo{ending}"] = _read(folder.path, logo, MAX_LOGO)
     return found
 

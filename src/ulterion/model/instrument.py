@@ -84,10 +84,10 @@ def _rows(path: Path) -> list[list[str]]:
         mark = max(",;\t", key=text.partition("\n")[0].count)
         rows = [r for r in csv.reader(text.splitlines(), delimiter=mark) if r]
     except csv.Error as error:
-        raise UsageError(f"{path} is no CSV: {error}; save it again as CSV in UTF-8") from error
+        raise UsageError(f"{path} is not CSV: {error}; save it again as CSV in UTF-8") from error
     if not rows or len(rows[0]) < 2:
         raise UsageError(
-            f"{path} has no two columns; a log has one of times and one of values, with names in its first line"
+            f"{path} lacks two columns; a log has one of times and one of values, with names in its first line"
         )
     return rows
 
@@ -128,7 +128,7 @@ def _moment(text: str, zone: str | None) -> float:
             except ValueError:
                 continue
     if moment is None:
-        raise ValueError(f"'{text[:40]}' is neither a moment like 2026-03-02T09:00:00+01:00 nor a number of seconds")
+        raise ValueError(f"'{text[:40]}' is neither a time like 2026-03-02T09:00:00+01:00 nor a number of seconds")
     if moment.tzinfo is None:
         if zone is None:
             raise UsageError(

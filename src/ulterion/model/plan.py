@@ -104,7 +104,7 @@ class Plan(Written):
                         f"plan: proofs: there is no '{factor}' that is '{level}'; name a factor and one of its levels"
                     )
             if proof.shows is not None and proof.command is None:
-                raise UsageError("plan: proofs: 'shows' needs the 'command' whose output is meant")
+                raise UsageError("plan: proofs: 'shows' needs the 'command' whose output it is compared with")
 
     def _check_names(self) -> None:
         levels = {level for each in self.factors.values() for level in each}

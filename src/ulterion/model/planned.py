@@ -237,7 +237,7 @@ def _doubts(runs: Sequence[MeasureRun], host: str | None) -> tuple[str, ...]:
     run = runs[-1]
     told = [f"{r.text}: {r.suspect}" for r in run.workloads if r.suspect]
     told += [f"{r.text}: it was throttled by heat" for r in run.workloads if any(p.hot for p in r.counted)]
-    told += [f"{r.text}: passes of one state are wanting" for r in run.workloads if r.counted and not r.figures]
+    told += [f"{r.text}: too few passes in one state" for r in run.workloads if r.counted and not r.figures]
     told += run.unexpected
     if host is not None and run.bench.host != host:
         told.append(f"it was measured on {run.bench.host}, and is for {host}")

@@ -56,7 +56,7 @@ def read_bytes(path: Path, most: int = MAX_RUN) -> bytes:
             why = getattr(error, "strerror", None) or "too little memory"
             raise Unreadable(f"{path} cannot be read: {why}") from error
     if facts.st_size > most or len(data) > most:
-        raise UsageError(f"{path} is larger than {show_block(most)}, the most that is read of such a file")
+        raise UsageError(f"{path} is larger than {show_block(most)}, the limit for such a file")
     return data
 
 
@@ -78,13 +78,13 @@ def parse_json(data: bytes | str, name: str) -> Any:
     try:
         return json.loads(data, parse_constant=_no_number)
     except json.JSONDecodeError as error:
-        raise UsageError(f"{name} is not whole: {error.msg} at line {error.lineno}") from error
+        raise UsageError(f"{name} is incomplete or damaged: {error.msg} at line {error.lineno}") from error
     except RecursionError as error:
         raise UsageError(f"{name} is nested too deep to be one of ours") from error
     except UnicodeDecodeError as error:
         raise UsageError(f"{name} is not text in UTF-8") from error
     except ValueError as error:  # NaN, or a number of thousands of digits, which Python refuses to convert
-        raise UsageError(f"{name} holds a number that is none: {str(error)[:60]}") from error
+        raise UsageError(f"{name} holds an invalid number: {str(error)[:60]}") from error
 
 
 def _no_number(word: str) -> object:

@@ -325,7 +325,7 @@ def _wrong_names(review: Review) -> Iterator[Fault]:
         if not key.replace("-", "").replace("_", "").isalnum():
             yield ("setups", key), "use letters, digits, '-' and '_' in the name of a setup"
         if len(key.encode()) > MAX_NAME_BYTES:
-            yield ("setups", key), f"has a name longer than {MAX_NAME_BYTES} bytes; files bear it"
+            yield ("setups", key), f"has a name longer than {MAX_NAME_BYTES} bytes, too long for a file name"
 
 
 def _wrong_chains(review: Review) -> Iterator[Fault]:

@@ -105,10 +105,10 @@ def _summary(head: Raw, path: Path, texts: frozenset[str], noted: bool) -> RunSu
     target = head.get("target")
     words = {k: head.get(k) for k in ("id", "kind", "started")}
     if not isinstance(target, dict) or not all(isinstance(v, str) for v in words.values()):
-        raise UsageError(f"{path.name} does not hold together: it has no id, kind, start or target")
+        raise UsageError(f"{path.name} is not valid: it has no id, kind, start or target")
     started, ended = _moment(words["started"]), _moment(head.get("ended"))
     if started is None:
-        raise UsageError(f"{path.name} does not hold together: its start is not a moment")
+        raise UsageError(f"{path.name} is not valid: its start is not a time")
     setup, where = (v if isinstance(v, str) else None for v in (head.get("setup"), target.get("path")))
     simulated = target.get("kind") == "simulated"
     suite = head.get("suite")

@@ -56,7 +56,7 @@ class SetupNote(Written):
     def check_whole(self) -> None:
         """Raise ValueError unless it holds a note or a reading."""
         if (self.note is None) == (self.reading is None):
-            raise ValueError("holds a note or a reading, one of both")
+            raise ValueError("must hold either a note or a reading")
 
 
 class Notebook(Written):
@@ -92,7 +92,7 @@ def parse_notebook(data: bytes, name: str) -> Notebook:
     try:
         return Notebook.from_data(data_read)
     except (ValueError, RecursionError) as error:
-        raise UsageError(f"{name} does not hold together: {str(error).splitlines()[0]}") from error
+        raise UsageError(f"{name} is not valid: {str(error).splitlines()[0]}") from error
 
 
 def _to_two(data: dict[str, object]) -> dict[str, object]:

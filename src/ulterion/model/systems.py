@@ -78,5 +78,5 @@ def untried() -> str | None:
     return (
         None
         if here == "linux"
-        else f"measuring on {NAMES[here]} is {UNTRIED}: hold its figures against another measurement"
+        else f"measuring on {NAMES[here]} is {UNTRIED}: check its figures against another measurement"
     )

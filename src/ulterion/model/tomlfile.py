@@ -38,17 +38,17 @@ def parse(text: str, path: Path, model: type[Model]) -> Model:
     try:
         data = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
-        raise UsageError(f"{path}: not valid TOML: {error}; mend that place and try again") from error
+        raise UsageError(f"{path}: not valid TOML: {error}; correct that place and try again") from error
     except RecursionError as error:
-        raise UsageError(f"{path}: nested too deep; mend that and try again") from error
+        raise UsageError(f"{path}: nested too deep; correct that and try again") from error
     except ValueError as error:  # a number of thousands of digits, a date that is none
-        raise UsageError(f"{path}: not valid TOML: {str(error)[:80]}; mend that place and try again") from error
+        raise UsageError(f"{path}: not valid TOML: {str(error)[:80]}; correct that place and try again") from error
     try:
         return model.from_data(data)
     except InvalidError as error:
         raise UsageError(_faults(error, text, path, model)) from error
     except RecursionError as error:
-        raise UsageError(f"{path}: nested too deep; mend that and try again") from error
+        raise UsageError(f"{path}: nested too deep; correct that and try again") from error
 
 
 def _faults(error: InvalidError, text: str, path: Path, model: type[Written]) -> str:

@@ -31,7 +31,7 @@ def check_expected(setup: str, expect: Expect, facts: TargetFacts, *, accept: bo
     sentences = unexpected(expect, facts)
     if sentences and not accept:
         raise UsageError(
-            f"setup '{setup}' expects something else, so nothing was written: {'; '.join(sentences)}. Mend it, or go on as it is "
+            f"setup '{setup}' expects something else, so nothing was written: {'; '.join(sentences)}. Correct it, or go on as it is "
             "with --accept, or learn it anew: ulterion survey --learn " + setup
         )
     return [f"not as the setup expects, and accepted: {f}" for f in sentences]

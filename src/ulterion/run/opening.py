@@ -206,7 +206,7 @@ def _expected(place: Place, access: TargetOptions, facts: TargetFacts) -> list[s
     """Return warnings for what is not as the setup expects; raise UsageError unless that was accepted."""
     if access.unplugged is not None and facts.attachment == access.unplugged:
         raise UsageError(
-            f"setup '{place.setup}' was not unplugged since its last cell; unplug it, and plug it in again"
+            f"setup '{place.setup}' has not been unplugged since its last cell; unplug it, and plug it in again"
         )
     return [
         w

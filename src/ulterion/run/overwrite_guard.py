@@ -124,5 +124,5 @@ def _check_contents(path: Path, fd: int, device: safety.OpenedDevice, asked: Ove
     if parts or safety.has_contents(fd, device.size):
         what = f"partitions ({', '.join(parts)})" if parts else "something (a file system, or other data)"
         raise UsageError(
-            f"{path}, {show_size(device.size)}, bears {what}; to lose it, add --lose-contents. Nothing was written"
+            f"{path}, {show_size(device.size)}, holds {what}; to lose it, add --lose-contents. Nothing was written"
         )

@@ -29,7 +29,7 @@ def wait_for(place: Place, seconds: float, tell: Callable[[str], None], *, told:
     parts = " > ".join(place.review.review.label(k) for k in setup.chain)
     mounted = f" and mounted on {target}" if target is not None else ""
     if not told:
-        tell(f"plug in: {parts}; it is used once it is there{mounted} (waiting {show_duration(seconds)} at most)")
+        tell(f"plug in: {parts}; it is measured once it is there{mounted} (waiting {show_duration(seconds)} at most)")
     if target is None:
         return _wait_on_the_bench(place, setup, seconds, tell)
     _wait_for_real(place, setup, target, seconds, tell)
@@ -52,7 +52,7 @@ def _wait_on_the_bench(place: Place, setup: Setup, seconds: float, tell: Callabl
     if at is None or at - now > seconds:
         raise UsageError(
             f"setup '{place.setup}' was not ready after {show_duration(seconds)} on the simulated bench: "
-            + ("no event of it plugs it in" if at is None else f"it is plugged in at {clock(bench, at)}")
+            + ("no event plugs it in" if at is None else f"it is plugged in at {clock(bench, at)}")
         )
     tell(f"there it is, at {clock(bench, at)} on the bench's clock")
     return at + SETTLED - now
@@ -88,7 +88,7 @@ def _missing(setup: Setup, target: Path) -> str | None:
             wrong = f"; another drive is there: {other.name}, serial {other.serial}" if other else ""
             return f"the drive with serial {expect.serial} is not there{wrong}"
         if expect.port is not None and mine.port is not None and mine.port != expect.port:
-            return f"wrong port: it is in {mine.port} and belongs into {expect.port}"
+            return f"wrong port: it is in {mine.port} and belongs in {expect.port}"
     if not target.exists():
         return f"{target} is not there yet; mount the drive"
     if target.is_block_device():

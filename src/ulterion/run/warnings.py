@@ -98,8 +98,8 @@ def _slow_words(run: MeasureRun, record: WorkloadRecord) -> str:
     used_up = any(p.state == AFTER for r, p in run.in_turn if r is not record)
     if used_up and record.workload.writes and not any(p.hot for p in slow):
         return (
-            f"{len(slow)} of {len(record.counted)} passes, among those in which this run used the write cache up, were not "
-            "into the cache alone and count for nothing"
+            f"{len(slow)} of {len(record.counted)} passes, taken while this run was filling the write cache, did not go "
+            "into the cache alone and are not counted"
         )
     counted = sum(p.throttled_seconds or 0.0 for p in slow)
     why = "housekeeping, another program, or heat"

@@ -17,7 +17,7 @@ def bus_sentence(finding: BusFinding, label: Callable[[str], str], unit: str = "
         other = f", {fast} at {finding.other_link.name}" if finding.other_link is not None else ""
         why = f": that explains {rate} where {fast} gives {more}" if finding.explains else ""
         return f"{slow} is linked at {finding.link.name}{other}{why}"
-    beyond = f"; {fast} is faster than that bus can be" if finding.rules_out is not None else ""
+    beyond = f"; {fast} is faster than that bus allows" if finding.rules_out is not None else ""
     where = f"{slow}: {rate} where the same drive reaches {more} on {fast}"
     if finding.is_likely:
         return f"{where}. That is what a {finding.link.name} link gives, and {listed(finding.evidence)}{beyond}"

@@ -45,8 +45,7 @@ mpl.rcParams["text.parse_math"] = False  # a name such as "US$5 to $9" is no for
 def check_figure_path(path: Path, endings: Sequence[str] = ENDINGS) -> None:
     """Raise UsageError when a figure cannot be written under this name; an older figure of ours is replaced."""
     if path.suffix.lower() not in endings:
-        what = f"neither {' nor '.join(endings)}" if len(endings) > 1 else f"no {endings[0]}"
-        raise UsageError(f"{path} is {what}; let its name end so")
+        raise UsageError(f"{path} does not end in {' or '.join(endings)}; give its name that ending")
     if len(os.fsencode(path.name)) > MAX_NAME_BYTES - 20:  # it is written beside its place first
         raise UsageError(f"{path} has a name of {len(os.fsencode(path.name))} bytes, too long; choose a shorter one")
     try:
@@ -90,7 +89,9 @@ def save_picture(picture: Picture, path: Path) -> list[str]:
     if not missing:
         return []
     shown = "".join(sorted(missing)[:10])
-    return [f"{path.name}: no font here has the signs {shown}, which are boxes in it; install a font for that script"]
+    return [
+        f"{path.name}: no font here has the signs {shown}, which appear as boxes in it; install a font for that script"
+    ]
 
 
 def save_film(path: Path, data: bytes) -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from ulterion.core.facts.target import NetworkEnd, TargetFacts
-from ulterion.core.units import show_between, show_duration
+from ulterion.core.units import show_between, show_duration, significant
 from ulterion.core.workloads.network import Datagrams, lost_share
 from ulterion.model.runs.measure import MeasureRun, WorkloadRecord
 
@@ -47,7 +47,7 @@ def datagram_words(name: str, counts: Datagrams) -> str:
 
 
 def _percent(share: float) -> str:
-    return f"{share * 100:.2g}%" if share else "0%"
+    return f"{significant(share * 100, 2)}%" if share else "0%"
 
 
 def stream_notes(run: MeasureRun, record: WorkloadRecord) -> list[str]:

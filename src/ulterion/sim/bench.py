@@ -212,7 +212,7 @@ def load_bench(path: Path) -> SimBench:
             if name not in bench.ports | bench.parts:
                 raise UsageError(f"{path}: settings: {unknown('part or port', name, bench.ports | bench.parts)}")
     if any(late.at < early.at for early, late in itertools.pairwise(bench.events)):
-        raise UsageError(f"{path}: events: they are not in the order of time; sort them by 'at'")
+        raise UsageError(f"{path}: events: they are not in order of time; sort them by 'at'")
     for name, part in bench.parts.items():
         _check_whole(part, f"{path}: parts.{name}")
     return bench

@@ -39,7 +39,7 @@ def apply(parser: argparse.ArgumentParser) -> None:
         if value is None or (action.dest == "review" and _in_a_review()):
             continue
         if action.choices is not None and value not in action.choices:
-            raise Refused(f'{path}: {action.dest} = "{value}" is none of {", ".join(map(str, action.choices))}')
+            raise Refused(f'{path}: {action.dest} = "{value}" is not one of {", ".join(map(str, action.choices))}')
         action.default = Path(str(value)).expanduser() if action.dest == "review" else value
 
 
@@ -49,7 +49,7 @@ def personal() -> dict[str, object]:
         path = config_path()
         text = _text_of(path) if path.is_file() else ""
     except (OSError, ValueError, RuntimeError) as error:
-        raise Refused(f"the personal defaults cannot be read: {error}; mend the file, or move it away") from error
+        raise Refused(f"the personal defaults cannot be read: {error}; correct the file, or move it away") from error
     return _read(text, path) if text else {}
 
 
@@ -72,7 +72,7 @@ def _read(text: str, path: Path) -> dict[str, object]:
     try:
         told = tomllib.loads(text)
     except (ValueError, RecursionError) as error:  # TOMLDecodeError, or a number of thousands of digits
-        raise Refused(f"{path} is no TOML: {str(error)[:200]}; mend that place and try again") from error
+        raise Refused(f"{path} is not TOML: {str(error)[:200]}; correct that place and try again") from error
     for key, value in told.items():
         if key not in KEYS:
             raise Refused(f"{path}: '{key}' is not a personal default; there are {', '.join(KEYS)}")

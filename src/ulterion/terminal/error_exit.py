@@ -25,10 +25,10 @@ KINDS = {
 }
 EXTRAS = {"pandas": "tables", "sqlalchemy": "archive"}  # packages that only some commands need, and what installs them
 SCARCE = {
-    errno.EMFILE: "this program may open no more files: raise the limit (ulimit -n), or use fewer workers or targets",
-    errno.ENFILE: "the system gives no more open files; close other programs",
+    errno.EMFILE: "this program cannot open any more files: raise the limit (ulimit -n), or use fewer workers or targets",
+    errno.ENFILE: "the system cannot open any more files; close other programs",
     errno.ENOMEM: "the system has no memory left; close other programs, or use smaller or fewer requests",
-    errno.EAGAIN: "the system starts no more processes (ulimit -u); close other programs",
+    errno.EAGAIN: "the system cannot start more processes (ulimit -u); close other programs",
 }
 
 
@@ -101,7 +101,7 @@ def _of_the_system(error: OSError, env: Environment) -> tuple[Status, str]:
         errno.EDQUOT,
     ):
         name = os.fsdecode(error.filename) if isinstance(error.filename, str | bytes) else str(error.filename)
-        return Status.USAGE, f"{name}: {error.strerror}; mend that, or name another place"
+        return Status.USAGE, f"{name}: {error.strerror}; correct that, or name another place"
     return Status.FAULT, _fault(error)
 
 

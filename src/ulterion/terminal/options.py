@@ -222,7 +222,7 @@ def add_device(parser: argparse.ArgumentParser) -> None:
     group.add_argument(
         "--lose-contents",
         action="store_true",
-        help="with --overwrite: the device bears partitions, a file system or data, and they may go",
+        help="with --overwrite: lose the partitions, the file system or the data that the device holds",
     )
 
 

@@ -93,7 +93,7 @@ class Subcommands:
         if word[:1].isdigit():
             asked = next(name for name, one in self.every.items() if one.amount is not None)
             others = ", ".join(name for name in self.every if name != asked)
-            return f"say first what to {command}: ulterion {command} {asked} {shlex.quote(word)}, or one of {others}"
+            return f"say what to {command} first: ulterion {command} {asked} {shlex.quote(word)}, or one of {others}"
         return unknown("word", word, self.every)
 
     def takers(self, option: str) -> list[str]:

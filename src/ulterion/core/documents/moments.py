@@ -11,7 +11,7 @@ def moment_of(value: object) -> datetime.datetime:
     """Read a moment with its time zone, in UTC; raise ValueError."""
     moment = datetime.datetime.fromisoformat(value) if isinstance(value, str) else value
     if not isinstance(moment, datetime.datetime) or moment.tzinfo is None or not FIRST_YEAR <= moment.year <= LAST_YEAR:
-        raise ValueError("is not a moment with its time zone, such as 2026-03-02T09:00:00Z")
+        raise ValueError("is not a time with its zone, such as 2026-03-02T09:00:00Z")
     return moment.astimezone(datetime.UTC)
 
 

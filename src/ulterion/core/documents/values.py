@@ -79,7 +79,7 @@ def _number(value: object) -> float:
     except OverflowError as error:
         raise ValueError("is too large a number") from error
     if not math.isfinite(number):
-        raise ValueError(f"is {number}, not a number that can be reckoned with")
+        raise ValueError(f"is {number}, not a finite number")
     return number
 
 

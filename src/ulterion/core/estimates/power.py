@@ -17,9 +17,9 @@ PORTS = {
     "USB 5 Gb/s": (4.5, "USB 3.2, 11.4.1: six unit loads of 150 mA"),
     "USB 10 Gb/s": (4.5, "USB 3.2, 11.4.1: six unit loads of 150 mA"),
     "USB 20 Gb/s": (7.5, "USB 3.2, 11.4.1: six unit loads of 250 mA on two lanes"),
-    "USB4 20 Gb/s": (7.5, "USB4, 4.2: 1.5 A on a type C port at least"),
-    "USB4 40 Gb/s": (7.5, "USB4, 4.2: 1.5 A on a type C port at least"),
-    "USB4 80 Gb/s": (7.5, "USB4, 4.2: 1.5 A on a type C port at least"),
+    "USB4 20 Gb/s": (7.5, "USB4, 4.2: at least 1.5 A on a type C port"),
+    "USB4 40 Gb/s": (7.5, "USB4, 4.2: at least 1.5 A on a type C port"),
+    "USB4 80 Gb/s": (7.5, "USB4, 4.2: at least 1.5 A on a type C port"),
     "Thunderbolt 3": (15.0, "Thunderbolt 3: 15 W for a device on the bus"),
     "Thunderbolt 4": (15.0, "Thunderbolt 4: 15 W for a device on the bus"),
 }

@@ -73,7 +73,7 @@ class End:
 
 
 OWN = "its own rate"
-BY_TURNS = "one medium is read and written by turns"
+BY_TURNS = "one medium is read and written in turn"
 
 
 def by_turns(source: End, target: End) -> End:

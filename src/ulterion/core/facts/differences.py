@@ -207,7 +207,7 @@ FACTS: tuple[Fact, ...] = (
 """Every circumstance, the most telling first."""
 
 EXEMPT = {
-    "path": "where a drive is mounted bears on nothing",
+    "path": "where a drive is mounted makes no difference",
     "device": "the kernel's name of a disk changes from one connection to the next",
     "model": "the part is named by the review; of the bench, by the host",
     "rotational": "goes with the drive",

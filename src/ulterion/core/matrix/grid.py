@@ -43,7 +43,7 @@ def expand(
         kept = [cell for cell in cells if not pattern.items() <= dict(cell).items()]
         if len(kept) == len(cells):
             told = ", ".join(f"{f} {v}" for f, v in pattern.items())
-            raise UsageError(f"plan: exclude '{told}' leaves no cell out; correct it or take it away")
+            raise UsageError(f"plan: exclude '{told}' excludes no cell; correct it or remove it")
         cells = kept
     if not cells:
         raise UsageError("plan: no cell is left; leave fewer out, or give the factors more levels")
@@ -64,7 +64,9 @@ def _check(factors: Factors) -> None:
 def _full(factors: Factors) -> list[Cell]:
     count = math.prod(len(levels) for levels in factors.values())
     if count > MAX_CELLS:
-        raise UsageError(f"plan: {count} cells are more than anyone measures ({MAX_CELLS}); list the cells you need")
+        raise UsageError(
+            f"plan: {count} cells are more than anyone would measure ({MAX_CELLS}); list the cells you need"
+        )
     return [tuple(zip(factors, chosen, strict=True)) for chosen in itertools.product(*factors.values())]
 
 

@@ -31,6 +31,7 @@ from ulterion.core.units import (
     show_duration,
     show_rate,
     show_size,
+    significant,
 )
 
 HAND = 0.2  # seconds at each end
@@ -142,7 +143,7 @@ def read_reaction(text: str) -> float:
     bare = bounded(text, "time", "0.2 s").removesuffix("s").strip()
     seconds = 0.0 if bare in ("0", "0.0") else parse_duration(text)
     if seconds > MAX_OFF:
-        raise UsageError(f"{text} is more than a hand is off by; at most {MAX_OFF:g} s")
+        raise UsageError(f"{text} is longer than any reaction time; give at most {MAX_OFF:g} s")
     return seconds
 
 
@@ -152,7 +153,7 @@ def _checked(timing: Timing, text: str) -> Timing:
     least = MIN_RATIO * math.sqrt(2 * timing.reaction_seconds**2 + timing.seconds_step**2 / 12)
     if timing.end == "done" and timing.seconds is not None and timing.seconds < least:
         raise UsageError(
-            f"'{text[:60]}' is too short to be timed like this: hand and clock are off by {least / MIN_RATIO:.2g} s; move more, or type more digits"
+            f"'{text[:60]}' is too short to be timed like this: reaction and rounding alone may be off by {significant(least / MIN_RATIO, 2)} s; move more, or type more digits"
         )
     return timing
 

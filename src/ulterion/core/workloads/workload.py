@@ -316,7 +316,7 @@ def parse_workload(text: str) -> DriveWorkload:
     direction = parts.need("direction", "whether it reads or writes")
     if (direction == "mixed") != ("share" in parts.found):
         raise UsageError(
-            f"workload '{text}': a mixed one states its share, like 'random mixed 30% writes 4 KiB depth 8'"
+            f"workload '{text}': a mixed workload states its share, like 'random mixed 30% writes 4 KiB depth 8'"
         )
     made = DriveWorkload(
         name="",

@@ -110,7 +110,7 @@ class FilePool:
             if ready or self._beat() != seen:
                 seen, since = self._beat(), time.monotonic()
             elif time.monotonic() - since > patience:
-                raise TargetFailed(f"nothing moved for {patience:g} s: the device is silent")
+                raise TargetFailed(f"nothing moved for {patience:g} s: the device does not respond")
 
     def _beat(self) -> object:
         """Return what changes as long as something moves: bytes of ours, and what the kernel counts of the device."""
@@ -120,7 +120,7 @@ class FilePool:
         try:
             ended = self._lines[at].recv()
         except (EOFError, OSError) as error:
-            raise TargetFailed("a worker process was ended from outside") from error
+            raise TargetFailed("a worker process was killed from outside") from error
         return children.value_of(ended)
 
     def all_of(self, work: Sequence[FileJob]) -> list[Any]:

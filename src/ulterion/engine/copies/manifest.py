@@ -61,7 +61,7 @@ def keep(out: BinaryIO, path: Path) -> None:
         name_anew(os.fsencode(scratch), os.fsencode(path))
         sync_folder(path.parent)
     except FileExistsError as error:
-        raise UsageError(f"{path} is there already, and nothing is overwritten; choose another name") from error
+        raise UsageError(f"{path} already exists, and nothing is overwritten; choose another name") from error
     except OSError as error:
         raise UsageError(f"{path} cannot be written: {error.strerror}; choose another name") from error
     finally:
@@ -119,18 +119,18 @@ def read(out: BinaryIO, name: str) -> Iterator[Line]:
         if end is not None:
             if (int(end[1]), int(end[2])) != (files, total) or out.readline(MAX_LINE):
                 raise UsageError(
-                    f"{name} does not hold together: its end says {int(end[1])} files, and there are {files}"
+                    f"{name} is inconsistent: its last line says {int(end[1])} files, and there are {files}"
                 )
             return
         match = LINE.fullmatch(text)
         path = None if match is None else _path(match[4])
         if match is None or path is None:
             raise UsageError(
-                f"{name}, line {number}: this is not a line of a manifest; make it anew with 'ulterion copy ... --manifest FILE'"
+                f"{name}, line {number}: this is not a line of a manifest; make it again with 'ulterion copy ... --manifest FILE'"
             )
         files, total = files + 1, total + int(match[2])
         yield Line(path, int(match[2]), int(match[3]), match[1].decode())
-    raise UsageError(f"{name} is not whole: its last line is missing, so files may be too")
+    raise UsageError(f"{name} is incomplete: its last line is missing, so files may be missing too")
 
 
 def _path(text: bytes) -> bytes | None:

@@ -16,7 +16,7 @@ from ulterion.engine.requests.buffers import aligned
 
 BLOCK = 2**20
 DIFFERS = "differs"
-NO_FOLDER = "lies in something that is no longer a folder"
+NO_FOLDER = "its parent is no longer a folder"
 CLOCK_STEP = 2_000_000_000  # nanoseconds; the coarsest times that file systems keep (FAT: two seconds)
 
 

@@ -12,9 +12,9 @@ ALL = 2**64 - 1
 REFUSALS = {
     errno.EPERM: "only the administrator may",
     errno.EACCES: "only the administrator may",
-    errno.EOPNOTSUPP: "its file system or device does not take it",
-    errno.ENOTTY: "its file system does not take it",
-    errno.EINVAL: "its file system does not take it",
+    errno.EOPNOTSUPP: "its file system or device does not support it",
+    errno.ENOTTY: "its file system does not support it",
+    errno.EINVAL: "its file system does not support it",
 }
 
 

@@ -46,11 +46,11 @@ class Entry(NamedTuple):
 
 
 def entry_of(source: bytes, name: bytes) -> Entry:
-    """Return what lies at a path; one that cannot be looked at says why."""
+    """Return what lies at a path; one that cannot be read says why."""
     try:
         facts = os.lstat(source)
     except OSError as error:
-        return Entry(source, name, "unreadable", why=error.strerror or "it cannot be looked at")
+        return Entry(source, name, "unreadable", why=error.strerror or "it cannot be read")
     # never more than rights: set-user-id and its like make of a file what its owner decides on
     mode = facts.st_mode & 0o777
     if stat.S_ISREG(facts.st_mode):

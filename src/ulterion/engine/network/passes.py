@@ -180,7 +180,7 @@ def from_frame(frame: Frame) -> Outcome:
         numbers = None if told is None else int(told), None if took is None else float(took)
         return Outcome(counted, sent, arrived, *numbers, problems)
     except (AssertionError, KeyError, TypeError, ValueError, IndexError, OverflowError) as error:
-        raise ProtocolError("a result that does not hold together") from error
+        raise ProtocolError("a result that is inconsistent") from error
 
 
 def _read_counted(data: Frame) -> Counted:

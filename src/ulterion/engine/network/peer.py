@@ -164,7 +164,9 @@ class Peer:
     def _bench(self, frame: Frame, mine: bytes, sock: socket.socket, address: str) -> Session | None:
         theirs = bytes_of(frame, "nonce")
         if frame.get("version") != VERSION:
-            raise self._refused(sock, f"it speaks version {VERSION} of the protocol; use the same Ulterion on both")
+            raise self._refused(
+                sock, f"it speaks version {VERSION} of the protocol; use the same version of Ulterion on both"
+            )
         if not is_proof(frame.get("proof"), self._key, "bench", mine, theirs):
             time.sleep(PENALTY)
             self._tell(f"refused {address}: it does not know the pairing code")
@@ -177,7 +179,7 @@ class Peer:
         session = Session(sock, self._udp)
         busy = not self._seated(session)
         if busy:
-            raise self._refused(sock, "it serves another bench just now; try again when that is done")
+            raise self._refused(sock, "it is serving another bench; try again when that has finished")
         try:
             facts = self._facts(sock.getsockname()[0])
             send_frame(sock, {"proof": proof(self._key, "peer", mine, theirs), "facts": facts})

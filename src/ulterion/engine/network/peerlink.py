@@ -87,7 +87,7 @@ class PeerLink:
         """Answer a greeting with a proof; return the answer, both nonces (one's own first) and the key."""
         greeting = receive_frame(sock, seconds=TO_ANSWER)
         if greeting.get("ulterion-peer") != VERSION:
-            raise ProtocolError(f"it speaks another protocol than version {VERSION} of ours")
+            raise ProtocolError(f"it uses another version of the protocol than ours ({VERSION})")
         theirs, mine = bytes_of(greeting, "nonce"), nonce()
         key = key_of(self._code, bytes_of(greeting, "salt"))
         send_frame(sock, {**frame, "nonce": mine.hex(), "proof": proof(key, role, theirs, mine)})
@@ -133,7 +133,7 @@ class PeerLink:
 
     def _go(self) -> None:
         if receive_frame(self._control, seconds=TO_ANSWER).get("go") is not True:
-            raise ProtocolError("it does not begin the pass")
+            raise ProtocolError("it did not start the pass")
 
     def _stream(self, token: bytes, number: int) -> socket.socket:
         sock = socket.create_connection(self._peer[:2], TO_CONNECT)

@@ -164,7 +164,7 @@ class Session:
                     mark, number, _ = HEADER.unpack_from(data)
                     if mark == token and number == HELLO:
                         return cast(Where, where)
-        raise ProtocolError("no datagram came through: something on the way lets none pass")
+        raise ProtocolError("no datagram arrived: something on the way blocks them")
 
     def _take_datagrams(self, order: Order, token: bytes) -> Outcome:
         assert order.pace is not None

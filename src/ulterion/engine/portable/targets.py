@@ -155,7 +155,7 @@ class PortableFile(PortableTarget):
         """Say what the system may still have of it."""
         if system() == "macos":
             return [
-                f"macOS reads what it has of {self.path.name} from memory: of a file that was just copied or opened, figures are too high"
+                f"macOS reads what it has cached of {self.path.name} from memory: of a file that was just copied or opened, figures are too high"
             ]
         return []
 

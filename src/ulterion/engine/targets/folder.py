@@ -31,7 +31,7 @@ def usable_span(folder: Path, wanted: int | None) -> int:
     try:
         room = os.statvfs(folder)
     except OSError as error:
-        raise UsageError(f"{folder} cannot be looked at: {error.strerror}; check its name and permissions") from error
+        raise UsageError(f"{folder} cannot be read: {error.strerror}; check its name and permissions") from error
     return fitting_span(folder, wanted, room.f_bavail * room.f_frsize, room.f_blocks * room.f_frsize)
 
 

@@ -21,12 +21,14 @@ from pathlib import Path
 from ulterion.core.errors import UsageError
 from ulterion.core.patterns import pattern
 from ulterion.core.records import dataclass
+from ulterion.engine.requests.buffers import aligned
 from ulterion.model.lock import try_lock
 
 PREFIX = ".ulterion-test-"
 OURS = pattern(re.escape(PREFIX) + r"\d{1,10}-[0-9a-f]{8}")
 MARK_ENDING = ".mark"
 NO_NAMELESS = (errno.EISDIR, errno.EOPNOTSUPP, errno.ENOENT, errno.EINVAL)
+PROBED = 1 << 20  # a multiple of what any file system aligns transfers to
 O_DIRECT = getattr(os, "O_DIRECT", 0)
 O_CLOEXEC, O_NOFOLLOW = getattr(os, "O_CLOEXEC", 0), getattr(os, "O_NOFOLLOW", 0)
 
@@ -73,9 +75,27 @@ def _bypass_cache(opened: OpenFile) -> OpenFile:
         import fcntl
 
         with contextlib.suppress(OSError):
-            fcntl.fcntl(opened.fd, fcntl.F_SETFL, fcntl.fcntl(opened.fd, fcntl.F_GETFL) | O_DIRECT)
-            opened.direct = True
+            flags = fcntl.fcntl(opened.fd, fcntl.F_GETFL)
+            fcntl.fcntl(opened.fd, fcntl.F_SETFL, flags | O_DIRECT)
+            opened.direct = _is_direct(opened.fd)
+            if not opened.direct:
+                fcntl.fcntl(opened.fd, fcntl.F_SETFL, flags)
     return opened
+
+
+def _is_direct(fd: int) -> bool:
+    """Return whether a file that was granted transfers past the cache really takes them.
+
+    An overlay grants them and then refuses each one when the file system below it has none.  A read past the end shows
+    it and moves nothing.
+    """
+    facts = os.fstat(fd)
+    if stat.S_ISREG(facts.st_mode):
+        try:
+            os.preadv(fd, [aligned(PROBED)], -(-facts.st_size // PROBED) * PROBED)
+        except OSError:
+            return False
+    return True
 
 
 def _nameless(folder: int) -> OpenFile | None:

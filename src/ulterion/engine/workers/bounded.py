@@ -58,7 +58,7 @@ def bounded(work: Callable[[], Value], most_bytes: int, what: str) -> Value:
         raise children.lost(status)
     ended: children.Outcome = pickle.loads(data)
     if ended[0] == "scarce":
-        raise UsageError(f"{what} takes more than {show_block(most_bytes)} of memory, more than any review does")
+        raise UsageError(f"{what} takes more than {show_block(most_bytes)} of memory, more than any review needs")
     return cast("Value", children.value_of(ended))
 
 

@@ -32,7 +32,7 @@ def start(
     """Run `work` in a child process, which closes the parent's descriptors in `close` first.
 
     `begun` is told the child's number before any signal can be raised, so that no child is forgotten.  With `dies` the child
-    ends at once when the parent does.  Raises OSError when the system starts no more processes.
+    ends at once when the parent does.  Raises OSError when the system cannot start more processes.
     """
     parent = os.getpid()
     # a stop that arrived during the fork would be raised inside the interpreter's own fork hooks, and be lost there
@@ -115,12 +115,12 @@ def value_of(ended: Outcome) -> object:
     if kind == "scarce":
         number = cast(int, value)
         raise OSError(number, os.strerror(number))
-    raise RuntimeError(f"a worker process broke: {value}")
+    raise RuntimeError(f"a worker process failed: {value}")
 
 
 def lost(status: int) -> WorkerLost:
     """Return the error for a child that ended without a word, by its wait status."""
     number = os.waitstatus_to_exitcode(status)
     how = f"ended by {signal.Signals(-number).name}" if number < 0 else f"ended with status {number}"
-    why = "the system may have run short of memory" if number == -signal.SIGKILL else "it was ended from outside"
+    why = "the system may have run short of memory" if number == -signal.SIGKILL else "it was killed from outside"
     return WorkerLost(f"a worker process was {how}: {why}; what was measured before is kept")

@@ -40,7 +40,7 @@ QUESTIONS = Subcommands(
             FOLDERS,
         ),
         "find": Subcommand(
-            "find the results that fit a description",
+            "find the results that match a description",
             (
                 "ulterion archive find 'USB 10 Gb/s enclosures, write over 900 MB/s'",
                 "ulterion archive find 'card readers, since 2025' --every",
@@ -49,7 +49,7 @@ QUESTIONS = Subcommands(
             SOUGHT,
         ),
         "chart": Subcommand(
-            "draw the results that fit a description",
+            "draw the results that match a description",
             (
                 "ulterion archive chart 'USB 10 Gb/s enclosures' --figure ten.png",
                 "ulterion archive chart 'microSD cards, read' --figure cards.svg --dark",

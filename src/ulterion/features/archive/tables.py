@@ -14,7 +14,7 @@ from ulterion.show.columns import align_points
 def answers_table(answers: Sequence[Answer], doubts: Sequence[str], unit: str) -> list[Shown]:
     """Return what was found, the highest rate first, and what makes a comparison of it doubtful."""
     if not answers:
-        return [Text("Nothing in the archive fits.")]
+        return [Text("Nothing in the archive matches.")]
     rates = align_points([show_rate(a.rate, unit, with_unit=False) for a in answers])
     columns = (
         (unit, "right"),

@@ -139,7 +139,7 @@ def _cached(facts: TargetFacts) -> list[str]:
     if facts.device is None or not is_cached(facts.device):
         return []
     return [
-        f"{facts.device} answers from the system's memory: nothing is proven of what lies under it; set it up with --direct-io=on"
+        f"{facts.device} is read from the system's memory, which proves nothing about the device under it; set it up with --direct-io=on"
     ]
 
 
@@ -148,7 +148,7 @@ def _room(request: CapacityRequest, path: Path, observer: Observer) -> Iterator[
     """Yield a folder of ours that is removed again."""
     _check_room_way(request, path)
     for left in sweep(path):
-        observer.remark(f"{left} was left by a run that was ended; it was removed")
+        observer.remark(f"{left} was left behind by an interrupted run and has been removed")
     facts, room = host.target_facts(path), os.statvfs(path)
     kept = max(LEFT_LEAST, round(room.f_blocks * room.f_frsize * LEFT_SHARE))
     size = (room.f_bavail * room.f_frsize - kept) // (2**20) * 2**20
@@ -184,7 +184,7 @@ def _check_room_way(request: CapacityRequest, path: Path) -> None:
         )
     if request.quick:
         raise UsageError(
-            "the quick look needs the raw device: files do not choose where they lie; leave --quick out, or name the device"
+            "the quick look needs the raw device: where a file lies cannot be chosen; leave --quick out, or name the device"
         )
     if request.resume:
         raise UsageError(

@@ -23,7 +23,7 @@ from ulterion.run.session import RunSession
 CHUNK = 2**26 // UNIT  # units that are written or read between two looks
 KEPT_EVERY = 10.0  # seconds between two times that what was written is forced onto the medium and noted
 MAX_TOLD = 100
-THROUGH_CACHE = "the file system refuses to bypass the system's cache: it was emptied of each file before it was read, as far as the system does that"
+THROUGH_CACHE = "the file system refuses to bypass the system's cache: each file was dropped from it before it was read, as far as the system allows"
 
 
 @dataclass
@@ -80,9 +80,7 @@ def _cut_off(request: CapacityRequest, found: Medium) -> CapacityRun:
         if run.state.name != "complete" and run.capacity.written_bytes:
             return run
         break
-    raise UsageError(
-        f"no proof of {found.facts.path} was cut off while it could go on; leave --resume out to begin one"
-    )
+    raise UsageError(f"no proof of {found.facts.path} that was cut off can be resumed; leave --resume out to begin one")
 
 
 def _check_same_medium(found: Medium, before: CapacityRun) -> None:
@@ -99,7 +97,7 @@ def _check_same_medium(found: Medium, before: CapacityRun) -> None:
         else "holds none of the data of the interrupted proof"
     )
     raise UsageError(
-        f"{found.facts.path} {why}: it may be another medium, or was used since. Nothing was written; "
+        f"{found.facts.path} {why}: it may be another medium, or has been used since. Nothing was written; "
         "insert the right medium, or run without --resume to start over, which overwrites everything"
     )
 

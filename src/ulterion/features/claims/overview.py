@@ -6,7 +6,7 @@ import re
 from collections import Counter
 from collections.abc import Sequence
 
-from ulterion.core.units import show_rate
+from ulterion.core.units import show_rate, significant
 from ulterion.features.claims import words
 from ulterion.features.claims.row import ClaimRow
 from ulterion.features.claims.speedup import RivalRow
@@ -83,7 +83,7 @@ def short_reason(row: ClaimRow) -> str:
 
 
 def _rival_line(review: Review, row: RivalRow) -> Cells:
-    best = "–" if row.best is None else f"{row.best[1].value:.2g}×"
+    best = "–" if row.best is None else f"{significant(row.best[1].value, 2)}×"
     of = f", {len(row.true_on)} of {row.compared} tests" if row.compared else ""
     reason = f"than {review.label(row.than)}{of}" + (f": {row.why}" if row.why else "")
     return [f"  {review.label(row.part)}", "times faster", f"{row.times:g}×", best, "", "", Text(reason, style="muted")]

@@ -35,7 +35,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         nargs="*",
         default=[],
         metavar="TIMING",
-        help="a transfer with the name of what was timed, such as 'old reader: 4.2 GB in 1m12s'; without any, a stopwatch runs here",
+        help="a transfer with the name of what was timed, such as 'old reader: 4.2 GB in 1m12s'; without one, a stopwatch starts",
     )
     parser.add_argument("--setup", metavar="SETUP", help="the setup of timings without a name")
     options.add_label(parser)
@@ -158,7 +158,7 @@ def _check(arguments: argparse.Namespace) -> None:
             f"what was timed? Name it: ulterion clock 'old reader: {example}', or add --as LABEL or --setup NAME"
         )
     if arguments.size and (arguments.timing or arguments.table):
-        raise UsageError("--size is for the stopwatch; a timing that is typed says its own size")
+        raise UsageError("--size is for the stopwatch; a timing that is typed includes its size")
 
 
 def _typed(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder) -> list[Typed]:

@@ -138,7 +138,7 @@ def _row(
     told = {k: v.strip() for k, v in row.items() if isinstance(k, str) and isinstance(v, str) and v.strip()}
     name, way = told.get("setup", setup), told.get("direction", direction)
     if name is None:
-        raise UsageError(f"{where}: no setup; fill the column, or give --setup NAME for all")
+        raise UsageError(f"{where}: no setup; fill in the column, or give --setup NAME for all")
     if way not in ("read", "write"):
         raise UsageError(f"{where}: direction '{way}' is neither 'read' nor 'write'")
     try:

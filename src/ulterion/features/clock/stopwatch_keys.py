@@ -78,7 +78,7 @@ def _single_keys(fd: int) -> Iterator[None]:
 
 def _asked(watch: Stopwatch, env: Environment) -> Timing:
     """Ask for the sizes that are not known, as the device shows them."""
-    whole = watch.size or _ask(env, "How much in all, as the device shows it? ")
+    whole = watch.size or _ask(env, "How much in total, as the device shows it? ")
     assert whole is not None
     over = None
     if watch.broke_off and not watch.laps:

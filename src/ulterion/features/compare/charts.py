@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import replace
 
-from ulterion.core.units import RATE_UNITS, show_iops, show_rate
+from ulterion.core.units import RATE_UNITS, show_iops, show_rate, significant
 from ulterion.core.workloads.network import lost_share
 from ulterion.features.compare.overview import large_and_small
 from ulterion.model.review import Review
@@ -42,7 +42,7 @@ def comparison_chart(review: Review, group: Group, unit: str, cast: Cast) -> Bar
         foot=foot_of(
             measured_on(tuple(dict.fromkeys(group.hosts.values())), group.moments),
             f"{few} passes{once}",
-            "lines, where they can be seen: 95% intervals",
+            "lines: 95% intervals",
         ),
         runs=tuple(dict.fromkeys(r.run for r in group.rows)),
     )
@@ -100,7 +100,7 @@ def _lost(rows: Sequence[ComparedRow], group: Group, cast: Cast) -> Panel:
         low, high = (100 * share for share in lost_share(row.datagrams))
         share = 100 * row.datagrams.lost / max(row.datagrams.sent, 1)
         shade = NEUTRAL if row.setup == group.baseline else cast.shade(row.setup)
-        bars.append(Bar(names[row.setup], share, f"{share:.2g}% lost", shade, low=low, high=high))
+        bars.append(Bar(names[row.setup], share, f"{significant(share, 2)}% lost", shade, low=low, high=high))
     return Panel(f"{workload_words(rows[0].workload)}, lost", tuple(sorted(bars, key=lambda b: b.value)), "% lost")
 
 

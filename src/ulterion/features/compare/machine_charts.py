@@ -25,7 +25,7 @@ def ports_chart(review: Review, rows: Sequence[PortRow], unit: str) -> BarChart:
         if len(every) > 1
         else f"{first}: {every[0].text}"
     )
-    shared = "; one colour: one controller behind them" if len(behind) < len(rows) else ""
+    shared = "; ports of one colour share a controller" if len(behind) < len(rows) else ""
     caption = Caption(
         title=finding(told, f"{first} is the fastest port", "The ports"),
         subtitle=f"The most that each port carried, {unit}, with the bus it ran at{shared}",

@@ -78,5 +78,5 @@ def _in_the_archive(title: str, env: Environment) -> Path:
         return there[0]
     if there:
         raise UsageError(f"several reviews are called '{title}': {', '.join(map(str, there))}; name the folder")
-    gone = f"; it was in {places[0]}, and is no longer" if places else ", and no review in the archive is called so"
+    gone = f"; it was in {places[0]}, and is no longer" if places else ", and no review in the archive has that title"
     raise UsageError(f"'{title}' is not a review folder{gone}")

@@ -40,7 +40,7 @@ def ports_table(review: Review, rows: Sequence[PortRow], unit: str) -> list[Show
     ]
     legend = f"{unit}: the most that a setup reached there, by its newest runs"
     if beside:
-        legend += f"; {AT_ONCE}: the share of its rate alone that was left while the other port worked too"
+        legend += f"; {AT_ONCE}: the share of its own rate that it kept while the other port was busy too"
     table = Table(columns, body, spare=(WITH, HOST, SHARED, CONTROLLER))
     return [table, Text(legend, style="muted")]
 

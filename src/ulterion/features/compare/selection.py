@@ -93,7 +93,7 @@ def _of_runs(folder: ReviewFolder, summaries: Sequence[RunSummary], against: str
     if missing is not None:
         raise UsageError(f"the run {missing} cannot be read any more")
     if against is not None and against not in by_id:
-        raise UsageError(f"--against {against} is none of the runs named")
+        raise UsageError(f"--against {against} is not among the runs named")
     shown = review.changed(parts=parts, setups=setups)
     first = by_id[against or summaries[0].id]
     return Selection(shown, runs, tuple(by_id.values()), first)

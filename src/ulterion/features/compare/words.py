@@ -7,7 +7,7 @@ from collections import Counter
 from collections.abc import Mapping, Sequence
 
 from ulterion.core.stats.verdicts import DIFFERENT, Comparison, Verdict
-from ulterion.core.units import show_between, show_duration
+from ulterion.core.units import show_between, show_duration, significant
 from ulterion.core.workloads.network import lost_share
 from ulterion.results.comparison import Group, Nearest
 from ulterion.show.bottleneck_words import bottleneck_names
@@ -134,7 +134,9 @@ def datagrams(group: Group) -> list[str]:
     most = max((lost_share(d).high for _, d in whole), default=0.0)
     names = list(dict.fromkeys(r.setup for r, _ in whole))
     lines = (
-        [f"{listed(names)}: no datagrams lost, late or duplicated (loss below {most * 100:.2g}%, 95% confidence)"]
+        [
+            f"{listed(names)}: no datagrams lost, late or duplicated (loss below {significant(most * 100, 2)}%, 95% confidence)"
+        ]
         if whole
         else []
     )
@@ -155,7 +157,7 @@ def drifts(group: Group) -> list[str]:
     """Return the figures whose passes rise or sink one after the other."""
     return [
         f"{row.workload.title} on {row.setup}: results drifted {'up' if row.estimate.drift > 0 else 'down'} "
-        f"{abs(math.expm1(row.estimate.drift)) * 100:.2g}% over the run; the interval allows for it"
+        f"{significant(abs(math.expm1(row.estimate.drift)) * 100, 2)}% over the run; the interval allows for it"
         for row in group.rows
         if row.estimate.drift
     ]

@@ -36,7 +36,9 @@ def copy_chart(run: CopyRun, unit: str) -> LineChart | None:
     caption = Caption(
         title=finding(f"{one.task}: {told}, {show_rate(last.rate, unit)}", told),
         subtitle=f"Rate while copying {one.files:,} files, {unit}, the flush at the end left out",
-        foot=foot_of(measured_on([run.bench.host], [run.started]), "a rate above the target's is taken in by memory"),
+        foot=foot_of(
+            measured_on([run.bench.host], [run.started]), "where the rate is above the target's, memory absorbs it"
+        ),
         runs=(run.id,),
     )
     return LineChart(caption, Axis(f"{word} since the first byte", least=0.0), (LinePanel(Axis(unit), lines, levels),))

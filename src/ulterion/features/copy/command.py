@@ -108,7 +108,7 @@ def _add_proof(parser: argparse.ArgumentParser) -> None:
         help="copy nothing: verify the last folder against the originals",
     )
     parser.add_argument("--open", metavar="COMMAND", help="run COMMAND on every copied file, to check that it opens")
-    parser.add_argument("--no-proof", action="store_true", help="read nothing back")
+    parser.add_argument("--no-proof", action="store_true", help="do not read the copy back")
     parser.add_argument("--no-ends", action="store_true", help="do not time source and target alone")
     parser.add_argument(
         "--plain",

@@ -80,7 +80,7 @@ def check_places(request: CopyRequest) -> None:
     check_manifest(request.manifest)
     if request.opener and shutil.which(request.opener[0]) is None:
         raise UsageError(
-            f"'{request.opener[0]}' is not a command that can be run; give --open one that takes a file as its last word"
+            f"'{request.opener[0]}' is not a command that can be run; give --open one that takes a file as its last argument"
         )
     if request.made and (len(request.sources) != 1 or not request.sources[0].is_dir()):
         raise UsageError("a set is made in one folder; name it before the target")
@@ -91,7 +91,7 @@ def check_manifest(path: Path | None) -> None:
     if path is None:
         return
     if os.path.lexists(path):
-        raise UsageError(f"{path} is there already, and nothing is overwritten; choose another name")
+        raise UsageError(f"{path} already exists, and nothing is overwritten; choose another name")
     if not os.access(path.parent, os.W_OK | os.X_OK):
         raise UsageError(f"{path} cannot be written: you may not write to {path.parent}; choose another folder")
 
@@ -129,7 +129,7 @@ def check_names(request: CopyRequest, sources: Sequence[bytes]) -> None:
     for source in sources if request.keep else ():
         path = request.target / os.fsdecode(os.path.basename(source.rstrip(b"/")))  # noqa: PTH119 - bytes
         if os.path.lexists(path):
-            raise UsageError(f"{path} is there already, and nothing is overwritten; move it away, or leave --keep out")
+            raise UsageError(f"{path} already exists, and nothing is overwritten; move it away, or leave --keep out")
 
 
 def blank(request: CopyRequest, sources: Sequence[bytes], count: walk.Count, identity: str) -> CopyRun:

@@ -57,7 +57,7 @@ def copy(request: CopyRequest, observer: Observer) -> Kept[CopyRun]:
     check_places(request)
     for folder in dict.fromkeys([request.target, *(request.sources if request.made else ())]):
         for path in sweep(folder):
-            observer.remark(f"{path} was left by a run that was ended; it was removed")
+            observer.remark(f"{path} was left behind by an interrupted run and has been removed")
     identity = run_id(secrets.token_bytes(3))
     with sources_of(request, identity, observer) as sources:
         count = walk.count(sources)
@@ -179,7 +179,7 @@ def _proven(work: _Work, pool: FilePool, number: int, done: onepass.PassCopied, 
 
     found = proof.prove(pool, lines(), folder, proof.all_names(work.sources), watch)
     for name in proof.extra(folder, lines):
-        found.tell(os.fsdecode(name), "is in the copy, and was not sent")
+        found.tell(os.fsdecode(name), "is in the copy, but not in the source")
     if work.request.opener:
         _open_each(work, (line.path for line in lines()), found)
     return record.changed(
@@ -202,10 +202,10 @@ def _open_each(work: _Work, names: Iterator[bytes], found: proof.Proof) -> None:
                 [*work.request.opener, path], stdin=subprocess.DEVNULL, capture_output=True, timeout=MAX_OPENING
             )
         except subprocess.TimeoutExpired:
-            found.tell(os.fsdecode(name), f"'{work.request.opener[0]}' was not done with it after {MAX_OPENING:g} s")
+            found.tell(os.fsdecode(name), f"'{work.request.opener[0]}' did not finish with it within {MAX_OPENING:g} s")
             continue
         if done.returncode:
-            found.tell(os.fsdecode(name), f"'{work.request.opener[0]}' does not take it (status {done.returncode})")
+            found.tell(os.fsdecode(name), f"'{work.request.opener[0]}' rejects it (status {done.returncode})")
 
 
 def _record(number: int, done: onepass.PassCopied) -> CopyPass:
@@ -248,7 +248,7 @@ def _ends(work: _Work, pool: FilePool) -> None:
 
 def _stay(work: _Work) -> None:
     """Move the last copy to where it is to stay; never in the place of anything."""
-    work.doing = "giving the copy its name"
+    work.doing = "renaming the copy"
     taken = []
     for path in sorted(work.own.files.iterdir()):
         try:

@@ -29,7 +29,7 @@ def removed(own: OwnFolder, pool: FilePool, rest: float, *, trims: bool, more: b
     size, why = 0, "system disk: left alone"
     if trims:
         ((size, why),) = pool.all_of([("trim", folder)])
-    told = f"not trimmed ({why})" if why else f"free room trimmed ({show_size(size)})"
+    told = f"not trimmed ({why})" if why else f"free space trimmed ({show_size(size)})"
     quiet = _quiet(pulse_under(own.path))
     if quiet is not None:
         told += f", {_quiet_words(quiet)}"

@@ -21,7 +21,7 @@ from ulterion.run.observers import Observer
 def check(manifest_file: Path, folder: Path, observer: Observer, stall: float = 60.0) -> proof.Proof:
     """Hold a folder against a manifest, made here or elsewhere; raise UsageError."""
     if not folder.is_dir():
-        raise UsageError(f"{folder} is not a folder; name the one that holds what the manifest names")
+        raise UsageError(f"{folder} is not a folder; name the one that holds what the manifest lists")
     with closing(manifest.opened(manifest_file)) as out, FilePool(WORKERS, stall) as pool:
         name = str(manifest_file)
         observer.stage(

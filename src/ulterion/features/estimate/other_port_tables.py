@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from ulterion.core.estimates.readers import Reader
-from ulterion.core.units import show_between, show_duration, show_rate, show_size
+from ulterion.core.units import show_between, show_duration, show_rate, show_size, significant
 from ulterion.features.estimate.energy import Energy
 from ulterion.features.estimate.other_port import Suggestion, There
 from ulterion.features.estimate.other_port_words import basis_words, chain_words, grouped, reader_answer, too_small
@@ -83,6 +83,8 @@ def energies_table(found: Sequence[Energy], size: int | None) -> list[Shown]:
             f"{one.per_gigabyte:.2f}",
             above,
         ]
-        body.append([*row, *([f"{one.per_gigabyte * size / 1e9 / WATT_HOUR:.3g} Wh"] if size is not None else [])])
+        body.append(
+            [*row, *([f"{significant(one.per_gigabyte * size / 1e9 / WATT_HOUR)} Wh"] if size is not None else [])]
+        )
     note = "J/GB: energy drawn while a gigabyte moves; above rest: without what it draws at rest in that time"
     return [Table(columns, body), Text(note, style="muted")]

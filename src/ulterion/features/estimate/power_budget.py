@@ -30,7 +30,9 @@ def supply_of(review: Review, name: str) -> Supply:
         port = review.ports[name].link
         link = port.name if port is not None else "an unknown link"
         if link not in PORTS:
-            raise UsageError(f"what a port of {link} gives is not known here; write it down as the part that supplies")
+            raise UsageError(
+                f"what a port of {link} supplies is not known here; enter the part that supplies the power"
+            )
         watts, source = PORTS[link]
         return Supply(name, watts, source)
     if name not in review.parts:

@@ -93,7 +93,7 @@ def budget_words(found: Budget, volts: float, cable: Cable | None) -> list[tuple
     total = len(found.loads)
     if found.starts < total:
         name = found.loads[found.starts].name
-        told.append((f"even started one at a time, {name} does not start", "bad"))
+        told.append((f"even when parts are started one at a time, {name} does not start", "bad"))
     elif found.left_at_peaks < 0:
         lacking = f"{-found.left_at_peaks:.2f} W"
         told.append((f"fine if started one at a time; {lacking} short if all peak together", "open"))

@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 
 from ulterion.core.links.standards import Link
 from ulterion.core.sharing import Sharing
-from ulterion.core.units import RATE_UNITS, show_block, show_rate, show_size
+from ulterion.core.units import RATE_UNITS, show_block, show_rate, show_size, significant
 from ulterion.features.measure.concurrent_words import gives_way
 from ulterion.features.measure.sweep_tables import Point, points_of
 from ulterion.model.runs.measure import MeasureRun
@@ -43,7 +43,7 @@ def run_chart(run: MeasureRun, unit: str, link: Link | None) -> LineChart:
 def _sure(points: Sequence[Point]) -> str:
     """Return how sure the points are: the widest half of a 95% interval."""
     margins = [p.found.margin for p in points if p.found.margin is not None]
-    return f"95% intervals within ±{max(margins) * 100:.2g}%" if margins else "too few passes for intervals"
+    return f"95% intervals within ±{significant(max(margins) * 100, 2)}%" if margins else "too few passes for intervals"
 
 
 def _sizes(points: Sequence[Point], unit: str, subject: str, link: Link | None) -> LineChart:

@@ -1,4 +1,4 @@
-"""Who gives way when several work at once, in plain text."""
+"""Which drives slow down when several work at once, in plain text."""
 
 from __future__ import annotations
 
@@ -8,11 +8,11 @@ from ulterion.core.stats.verdicts import MARGIN
 
 
 def gives_way(targets: Sequence[str], kept: Sequence[float], margin: float = MARGIN) -> str:
-    """Return which of several targets keep less than they give alone by more than a margin, the one that gives way most first."""
+    """Return which of several targets keep less than they give alone by more than a margin, the one that loses most first."""
     giving = sorted((k, t) for t, k in zip(targets, kept, strict=True) if k < 1 - margin)
     if not giving:
-        return "nobody gives way"
-    verb = "gives way" if len(giving) == 1 else "give way"
+        return "none slows down"
+    verb = "slows down" if len(giving) == 1 else "slow down"
     return f"{', '.join(t for _, t in giving)} {verb}" + (
-        "; the others keep what they have" if len(giving) < len(targets) else ""
+        "; the others keep their rates" if len(giving) < len(targets) else ""
     )

@@ -28,7 +28,7 @@ class Serving:
         """Begin to listen; raise UsageError for a pairing code that is too short, or where listening cannot be."""
         linux_alone("serving as a peer")
         if code is not None and len(code.strip()) < MIN_CODE:
-            raise UsageError(f"a pairing code needs {MIN_CODE} characters or more; leave --code out to have one drawn")
+            raise UsageError(f"a pairing code needs {MIN_CODE} characters or more; leave --code out for a random one")
         self.code = code.strip() if code else new_code()
         self._address = address
         self._peer = Peer(self.code, address, port, lambda local: asdict(network.end_at(local)), tell)

@@ -71,7 +71,7 @@ def note_words(
         soaked = _newest_soak(folder, setup) if isinstance(parse_note(words), Reading) and run_id is None else None
         if soaked is None:
             if run_id is not None or moment:
-                raise UsageError("a note on a setup has no run and no moment; leave --setup out to note it on its run")
+                raise UsageError("a note on a setup has no run and no time; leave --setup out to note it on its run")
             return _on_setup(folder, setup, parse_note(text))
         run_id = soaked.id
     left = _on_live_run(folder, words, moment, run_id)
@@ -157,7 +157,9 @@ def _on_live_run(
         if not live:
             return None
         if moment is not None:
-            raise UsageError("a run is going on: note what is now, without 'at'; or name another run with --run ID")
+            raise UsageError(
+                "a run is in progress: leave out 'at', since the note is about now; or name another run with --run ID"
+            )
         record = parse_note(words, _seconds_since(live[-1]))
         leave_note(live[-1], record)
         return {"what": str(record), "where": f"the run in progress, {live[-1].stem}"}

@@ -10,7 +10,7 @@ from collections.abc import Sequence
 from typing import Literal
 
 from ulterion.core.records import dataclass
-from ulterion.core.units import show_rate, show_size, spell_duration
+from ulterion.core.units import show_rate, show_size, significant, spell_duration
 from ulterion.features.claims.row import ClaimRow
 from ulterion.features.clock.judging import ClockRow
 from ulterion.features.compare.words import cost_words
@@ -294,7 +294,7 @@ def _alarms(subject: Subject, rows: Sequence[ClaimRow]) -> list[str]:
     if fake is not None and fake.measured:
         share = fake.measured / fake.claimed * 100
         real, sold = show_size(fake.measured), show_size(fake.claimed)
-        told.append(f"Do not buy {subject.name}: only {real} of its {sold} is real ({share:.3g}%).")
+        told.append(f"Do not buy {subject.name}: only {real} of its {sold} is real ({significant(share)}%).")
     if link is not None and link.claimed_name:
         got = f"links at {link.measured_name}" if link.measured_name else "links slower"
         told.append(f"{subject.name} is sold as {link.claimed_name} and {got}.")

@@ -11,7 +11,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from functools import partial
 
 from ulterion.core.records import dataclass
-from ulterion.core.units import show_block, show_rate, spell_duration
+from ulterion.core.units import show_block, show_rate, significant, spell_duration
 from ulterion.core.workloads.workload import DriveWorkload
 from ulterion.features.clock.answer import answers
 from ulterion.features.compare.charts import comparison_title
@@ -260,7 +260,7 @@ def _faster(inputs: ReportInputs, found: Sequence[ProductFinding], keeper: Produ
         return
     prices = [price_of(inputs, f.subject.key) for f in (fastest, keeper)]
     cost = (
-        f", for {prices[0] / prices[1]:.2g} times the price"
+        f", for {significant(prices[0] / prices[1], 2)} times the price"
         if prices[0] and prices[1] and prices[0] > prices[1]
         else ""
     )

@@ -15,7 +15,7 @@ HEAD = 4096  # bytes of a page in which its maker stands
 def check_page_path(path: Path) -> None:
     """Raise UsageError where a page cannot be written under this name; an older page of ours is replaced."""
     if path.suffix.lower() not in (".html", ".htm"):
-        raise UsageError(f"{path} is no .html; give the page this ending")
+        raise UsageError(f"{path} does not end in .html; give the page that ending")
     if not path.parent.is_dir():
         raise UsageError(f"{path.parent} is not a folder; make it first, or choose another")
     if os.path.lexists(path) and (

@@ -24,7 +24,7 @@ def _common(parser: argparse._ActionsContainer) -> None:
         type=options.count("visits", 20),
         default=2,
         metavar="N",
-        help="measure a cell at most so often while its comparison with the baseline is undecided (default: %(default)s)",
+        help="most runs of a cell while its comparison with the baseline is undecided (default: %(default)s)",
     )
     options.add_review(parser)
     options.add_units(parser)
@@ -34,7 +34,7 @@ def _common(parser: argparse._ActionsContainer) -> None:
 QUESTIONS = Subcommands(
     {
         "show": Subcommand(
-            "how far the plan is, and which cell comes next (without a word, too)",
+            "how far the plan is, and which cell comes next (also what 'plan' alone shows)",
             ("ulterion plan", "ulterion plan show --long"),
             ("long",),
         ),
@@ -78,7 +78,7 @@ QUESTIONS = Subcommands(
             help="stop after this long, and say what is left",
         ),
         "steps": lambda p: p.add_argument(
-            "--steps", type=options.count("steps", 10_000), metavar="N", help="stop after so many cells"
+            "--steps", type=options.count("steps", 10_000), metavar="N", help="stop after this many cells"
         ),
         "again": lambda p: p.add_argument(
             "--again",

@@ -26,7 +26,7 @@ def prove(proofs: Sequence[ProofOfSetting], cell: str, ask: Callable[[str], bool
         if proof.ask is not None:
             if not ask(proof.ask):
                 raise UsageError(
-                    f"plan: the cell '{cell}' does not hold: '{proof.ask}' was not answered with yes; set it up, and go on with 'ulterion plan run'"
+                    f"plan: the cell '{cell}' is not set up as planned: '{proof.ask}' was not answered with yes; set the cell up, and go on with 'ulterion plan run'"
                 )
             shown.append(f"{proof.ask} yes")
     return shown

@@ -85,7 +85,7 @@ def _add_extent(group: argparse._ArgumentGroup) -> None:
         type=options.quantity("parse_duration"),
         default=1.0,
         metavar="TIME",
-        help="log once in this time (default: 1 s)",
+        help="time between readings (default: 1 s)",
     )
 
 

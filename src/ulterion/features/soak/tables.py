@@ -62,7 +62,9 @@ def _evidence_rows(soak: Soak, unit: str, bottleneck: Bottleneck | None) -> list
     rows += [("requests", w) for w in request_words(soak)]
     rows += [("steady", steady_words(findings, unit))]
     if findings.recovered is not None:
-        rows.append(("recovery", f"{findings.recovered * 100:.0f}% of the write cache was back for the second load"))
+        rows.append(
+            ("recovery", f"{findings.recovered * 100:.0f}% of the write cache had recovered for the second load")
+        )
     counted = counter_words(soak)
     if counted:
         rows.append(("counters", counted))

@@ -26,7 +26,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         help="also ask drives behind USB bridges for temperature and health (root); a bridge that does not "
         "know such commands may reset itself",
     )
-    parser.add_argument("--watch", action="store_true", help="go on, and say what comes, goes and changes")
+    parser.add_argument("--watch", action="store_true", help="keep running, and say what comes, goes and changes")
     parser.add_argument(
         "--for",
         dest="seconds",
@@ -37,9 +37,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--learn", metavar="SETUP", help="write what is plugged in now into this setup of review.toml")
     parser.add_argument("--simulated", action="store_true", help="what the simulated bench of the review shows")
     parser.add_argument(
-        "--record", type=Path, metavar="FILE", help="write the machine down, to be looked into elsewhere"
+        "--record", type=Path, metavar="FILE", help="record the machine in a file, to survey it elsewhere"
     )
-    parser.add_argument("--replay", type=Path, metavar="FILE", help="survey a machine that was written down")
+    parser.add_argument("--replay", type=Path, metavar="FILE", help="survey a machine that was recorded")
     options.add_review(parser)
     options.add_json(parser)
 

@@ -11,7 +11,7 @@ from ulterion.terminal.status import Status
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Add the command's own arguments."""
-    parser.add_argument("folder", type=Path, metavar="DIR", help="the folder to start; made if need be")
+    parser.add_argument("folder", type=Path, metavar="DIR", help="the folder to start; created if necessary")
     parser.add_argument("--title", default="", help="title of the review (default: the folder's name)")
 
 

@@ -108,6 +108,6 @@ def teach(path: Path, setup: str, drive: Drive) -> dict[str, str]:
     """
     facts = expected_facts(as_target(drive, drive.name, "device", drive.name))
     if not facts:
-        raise UsageError(f"{drive.name} shows neither serial, port, link nor driver; there is nothing to learn")
+        raise UsageError(f"{drive.name} shows no serial, port, link or driver; there is nothing to learn")
     change_document(path, lambda document: setup_expects(document, path, setup, facts))
     return facts

@@ -65,7 +65,7 @@ def details(drive: Drive) -> list[tuple[str, str]]:
             f"{worn:.0f}% of its rated writes used" if worn is not None else None,
             f"{show_size(drive.health['bytes_written'])} written" if drive.health.get("bytes_written") else None,
         ]
-        rows.append(("health", ", ".join(t for t in told if t) or "asked, nothing of note"))
+        rows.append(("health", ", ".join(t for t in told if t) or "no faults logged"))
     return [(k, v) for k, v in rows if v]
 
 
@@ -84,7 +84,7 @@ def first(
     for (_, price, sentence), alike in itertools.groupby(sorted(told), key=lambda one: one[:3]):
         cost = f"; up to {show_rate(-price)} less" if price else ""
         lines.append(f"{', '.join(name for *_, name in alike)}: {sentence}{cost}")
-    halves = [f"{a.name}: {HALF}, as two ends make it that do not agree" for a in adapters if a.half]
+    halves = [f"{a.name}: {HALF}, as when the settings of the two ends do not match" for a in adapters if a.half]
     lines += [f"{a.name}: {sentence}" for a in adapters for sentence in (*a.faults, *filter(None, [a.held]))]
     return [*map(_no_drive, without_drive), *halves, *lines, *shared_cables(drives)]
 

@@ -97,11 +97,11 @@ def run_of(data: object, name: str) -> AnyRun:
     data = upgraded(check_schema(data, name))
     kind = data.get("kind")
     if not isinstance(kind, str) or kind not in KINDS:
-        raise UsageError(f"{name} does not hold together: kind: it is none of {', '.join(KINDS)}")
+        raise UsageError(f"{name} is not valid: kind: it is not one of {', '.join(KINDS)}")
     try:
         return cast("AnyRun", KINDS[kind].document.from_data(data))
     except InvalidError as error:
-        raise UsageError(f"{name} does not hold together: {error}") from error
+        raise UsageError(f"{name} is not valid: {error}") from error
     except RecursionError as error:
         raise UsageError(f"{name} is nested too deep to be one of ours") from error
 

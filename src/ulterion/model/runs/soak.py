@@ -99,7 +99,7 @@ class LoggedSeries(Written):
     def check_whole(self) -> None:
         """Raise ValueError unless each value has its moment."""
         if len(self.at) != len(self.values):
-            raise ValueError("it has not as many moments as values")
+            raise ValueError("its number of times differs from its number of values")
 
 
 class SoakRecord(Written):

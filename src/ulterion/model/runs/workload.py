@@ -14,13 +14,13 @@ W = TypeVar("W", bound=Workload)
 def checked_workload(workload: W) -> W:
     """Refuse a workload that cannot have been run: what is judged divides by its sizes.  Raises ValueError."""
     if not 1 <= workload.block_bytes <= MAX_BLOCK or not 1 <= workload.depth <= DEEPEST:
-        raise ValueError("its request size or depth is none that can be run")
+        raise ValueError("its request size or depth cannot be run")
     counts = [workload.concurrent_targets, workload.seconds or 0]
     if isinstance(workload, DriveWorkload):
         _check_drive(workload)
         counts += [workload.span_bytes or 0, workload.origin_bytes]
     if not all(0 <= value <= MAX_COUNT for value in counts):
-        raise ValueError("a size or length of it is none")
+        raise ValueError("it has an impossible size or length")
     return workload
 
 

@@ -101,7 +101,7 @@ class HostTarget(RealTime):
             known = facts_of(engine.path)
             if host.key_of(engine.path) != engine.key:
                 raise UsageError(
-                    f"{engine.path} was moved, or a link in it was changed, while it was looked at; try again"
+                    f"{engine.path} was moved, or a link in it was changed, while it was being checked; try again"
                 )
         self._device = known.device
         return known
@@ -140,7 +140,7 @@ class HostTarget(RealTime):
         """Raise UsageError when no files can be made here."""
         if is_portable():
             raise UsageError(
-                "--files is there with Linux's own engine only; leave it out for one file that is written over and over"
+                "--files works with Linux's own engine only; leave it out for one file that is written over and over"
             )
         if not self.engine.holds_files:
             raise UsageError("--files writes files, which takes a folder; a device or a single file has none")
@@ -240,7 +240,7 @@ def uncompiled_words(bench: BenchFacts) -> list[str]:
 def _threads_cost(bench: BenchFacts) -> str:
     """Return what the portable engine's threads add to every request."""
     one, deep = (None if c is None else f"{c * 1e6:.0f} µs" for c in (bench.request_cost, bench.request_cost_deep))
-    many = f"{deep} for each of many" if deep else "what many at once cost is not known"
+    many = f"{deep} for each of many" if deep else "the cost of many at once is not known"
     return (
         f"the portable engine makes requests by threads, in Python, which costs {one or 'some us'} for one at a time, {many}: "
         "small requests are slower than the drive"

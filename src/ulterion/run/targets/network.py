@@ -117,13 +117,13 @@ class NetworkTarget(RealTime):
         for end, whose in ((ends.here, "this bench"), (ends.there, "the peer")):
             if end.made_up:
                 sentences.append(
-                    f"{end.adapter} of {whose} is not hardware (a bridge, a tunnel, or the way of the machine to itself): no adapter is measured there"
+                    f"{end.adapter} of {whose} is not hardware (a bridge, a tunnel, or the machine's own loopback): no adapter is measured there"
                 )
             if end.radio:
-                sentences.append(f"{end.adapter} of {whose} is a radio: its rate changes with the place and the hour")
+                sentences.append(f"{end.adapter} of {whose} is wireless: its rate varies with the place and the time")
             if end.duplex == "half":
                 sentences.append(
-                    f"{end.adapter} of {whose} sends and receives in turns only (half duplex), as two ends make it that do not agree"
+                    f"{end.adapter} of {whose} sends and receives in turns only (half duplex), as when the settings of the two ends do not match"
                 )
         return [*sentences, *_uneven(ends)]
 

@@ -36,7 +36,7 @@ def streams_pass(order: Order, mine: Outcome, theirs: Outcome, counts: NetworkCo
     received, sent = joined(list(mine.counted.values())), joined(list(theirs.counted.values()))
     rate = sum(b / s for b, s in (received, sent) if s > 0)
     if rate <= 0:
-        raise TargetFailed("no byte came while it was counted; use longer passes with --seconds")
+        raise TargetFailed("no data arrived while it was counted; use longer passes with --seconds")
     every = [*mine.counted.values(), *theirs.counted.values()]
     total, gaps = received[0] + sent[0], LatencyHistogram()
     for one in every:
