@@ -6,7 +6,7 @@ import ast
 import functools
 import re
 import sys
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 
 PACKAGE = Path(__file__).parents[1] / "src/ulterion"
@@ -49,8 +49,9 @@ def page() -> str:
 
 
 def _sentences(module: ast.Module) -> Iterator[str]:
-    skipped = set(_not_shown(module))
-    for node in sorted(_strings(module), key=lambda n: (n.lineno, n.col_offset)):
+    nodes = list(ast.walk(module))
+    skipped = set(_not_shown(nodes))
+    for node in sorted(_strings(nodes), key=lambda n: (n.lineno, n.col_offset)):
         if id(node) in skipped:
             continue
         text = _text(node)
@@ -59,25 +60,32 @@ def _sentences(module: ast.Module) -> Iterator[str]:
             yield " ".join(text.split())
 
 
-def _strings(module: ast.Module) -> Iterator[ast.expr]:
+def _strings(nodes: Sequence[ast.AST]) -> Iterator[ast.expr]:
     """Yield constants and formatted strings that are not a part of another."""
-    inner = {id(v) for n in ast.walk(module) if isinstance(n, ast.JoinedStr) for v in n.values}
-    for node in ast.walk(module):
+    inner = {id(v) for n in nodes if isinstance(n, ast.JoinedStr) for v in n.values}
+    for node in nodes:
         plain = isinstance(node, ast.Constant) and isinstance(node.value, str)
         if (plain or isinstance(node, ast.JoinedStr)) and id(node) not in inner:
             assert isinstance(node, ast.expr)
             yield node
 
 
-def _not_shown(module: ast.Module) -> Iterator[int]:
+def _not_shown(nodes: Sequence[ast.AST]) -> Iterator[int]:
     """Yield what is a docstring, or stands behind a keyword of `NOT_SHOWN`."""
-    for node in ast.walk(module):
+    for node in nodes:
         if isinstance(node, ast.Expr) and isinstance(node.value, ast.Constant):
             yield id(node.value)
         if isinstance(node, ast.keyword) and node.arg in NOT_SHOWN:
             yield from (id(n) for n in ast.walk(node.value))
-        if isinstance(node, ast.Call) and ast.unparse(node.func).startswith(("re.", "Field", "_link")):
+        if isinstance(node, ast.Call) and _called(node.func).startswith(("re.", "Field", "_link")):
             yield from (id(n) for n in ast.walk(node))
+
+
+def _called(function: ast.expr) -> str:
+    """Return the name of what is called, with one before it, as far as it has names."""
+    if isinstance(function, ast.Attribute) and isinstance(function.value, ast.Name):
+        return f"{function.value.id}.{function.attr}"
+    return function.id if isinstance(function, ast.Name) else ""
 
 
 def _text(node: ast.expr) -> str:

@@ -28,15 +28,16 @@ CORE_MAY = {"_typeshed", "numpy", "scipy", "ulterion"}
 
 
 @functools.cache
-def parsed(path: Path) -> ast.Module:
-    """Return the tree of a module, which several tests walk."""
-    return ast.parse(path.read_text())
+def nodes(path: Path) -> tuple[ast.AST, ...]:
+    """Return all nodes of a module's tree, which several tests go through."""
+    return tuple(ast.walk(ast.parse(path.read_text())))
 
 
+@functools.cache
 def imports_of(path: Path) -> set[str]:
     """Return the full names of all modules that a file imports, at the top and inside functions."""
     found = set()
-    for node in ast.walk(parsed(path)):
+    for node in nodes(path):
         if isinstance(node, ast.Import):
             found.update(alias.name for alias in node.names)
         elif isinstance(node, ast.ImportFrom):
@@ -121,7 +122,7 @@ class Layers(unittest.TestCase):
                 top = name.split(".")[0]
                 self.assertTrue(top in CORE_MAY or top in sys.stdlib_module_names, f"{path} imports {name}")
                 self.assertNotIn(top, {"os", "time", "pathlib", "argparse", "io", "socket", "subprocess", "random"})
-            calls = {n.func.id for n in ast.walk(parsed(path))
+            calls = {n.func.id for n in nodes(path)
                      if isinstance(n, ast.Call) and isinstance(n.func, ast.Name)}  # fmt: skip
             self.assertFalse(calls & {"print", "open", "input"}, path)
 
@@ -129,7 +130,7 @@ class Layers(unittest.TestCase):
         """No module is longer than 400 lines, no function's body than 40, its docstring left out."""
         for path in PACKAGE.rglob("*.py"):
             self.assertLessEqual(len(path.read_text().splitlines()), 400, path)
-            for node in ast.walk(parsed(path)):
+            for node in nodes(path):
                 if isinstance(node, ast.FunctionDef):
                     body = node.body[1:] if ast.get_docstring(node) else node.body
                     lines = (node.end_lineno or 0) - body[0].lineno + 1 if body else 0
@@ -166,10 +167,10 @@ class Documents(unittest.TestCase):
     def test_calls_name_what_is_more_than_five_arguments(self) -> None:
         """Of our own functions and classes; the kernel's calls, and tables and groups of others' making, take what they take."""
         kernel = ("engine/requests/uring.py", "engine/requests/loops.py", "engine/requests/compiled_calls.py")
-        trees = {path: parsed(path) for path in PACKAGE.rglob("*.py")}
-        ours = {n.name for t in trees.values() for n in ast.walk(t) if isinstance(n, ast.FunctionDef | ast.ClassDef)}
-        for path, tree in trees.items():
-            for node in ast.walk(tree):
+        every = {path: nodes(path) for path in MODULES.values()}
+        ours = {n.name for some in every.values() for n in some if isinstance(n, ast.FunctionDef | ast.ClassDef)}
+        for path, some in every.items():
+            for node in some:
                 if isinstance(node, ast.Call) and len(node.args) > 5 and not str(path).endswith(kernel):
                     called = ast.unparse(node.func).rpartition(".")[2]
                     self.assertTrue(

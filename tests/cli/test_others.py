@@ -238,7 +238,7 @@ class Copies(CopyCase):
         with mock.patch.object(jobs.Worker, "write", fails):
             failed = self.ulterion("copy", "source", "target", "--passes", "1", "--keep")
         self.assertEqual(failed.returncode, 3)
-        self.assertIn("during writing the target alone", failed.stderr)
+        self.assertIn("during the write to the target alone", failed.stderr)
         self.assertEqual((self.target / "source/a").read_bytes(), (self.source / "a").read_bytes())
 
     def test_a_name_that_is_taken_meanwhile(self) -> None:

@@ -42,7 +42,7 @@ class Grids(unittest.TestCase):
             ({}, (), (), "no factor"), ({"card": []}, (), (), "no level"), ({"card": ["a", "a"]}, (), (), "'a' twice"),
             (FACTORS, [{"crad": "a"}], (), "did you mean 'card'"), (FACTORS, [{"card": "z"}], (), "level of card"), (FACTORS, [{"card": "a"}], (), "no level of 'port'"),
             (FACTORS, [dict(kept[0]), dict(kept[0])], (), "listed twice"), (FACTORS, (), [{"card": c} for c in "abc"], "no cell is left"),
-            (FACTORS, (), [{"card": "c"}, {"card": "c", "port": "left"}], "leaves no cell out"), ({f"f{i}": list("abcde") for i in range(6)}, (), (), "more than anyone"),
+            (FACTORS, (), [{"card": "c"}, {"card": "c", "port": "left"}], "excludes no cell"), ({f"f{i}": list("abcde") for i in range(6)}, (), (), "more than anyone"),
         ):  # fmt: skip
             with self.assertRaisesRegex(UsageError, says):
                 expand(factors, listed, out)

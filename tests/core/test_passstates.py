@@ -60,11 +60,11 @@ class States(unittest.TestCase):
     def test_one_rate_is_one_state(self) -> None:
         """Noise alone makes a state in hardly any workload: a property that chance may break, so it is counted."""
         rng, named = random.Random(11), 0
-        for _ in range(600):
+        for _ in range(300):
             count = rng.randint(3, 9)
             made, _ = passes(lambda written: 1e9, [4.0] * count, rng.uniform(0.002, 0.05), rng.randrange(2**31))
             named += states_of(made) != [None] * count
-        self.assertLessEqual(named / 600, 0.005)
+        self.assertLessEqual(named / 300, 0.005)
 
     def test_noise_between_short_passes_is_no_cache(self) -> None:
         """Of 2,000 workloads of 3 to 6 passes whose rates scatter by 3 to 30%, hardly any is given states."""

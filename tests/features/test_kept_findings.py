@@ -12,7 +12,7 @@ from unittest import mock
 import numpy as np
 
 from tests.core.test_documents import at, places, put
-from tests.support import FolderCase
+from tests.support import BENCH, WARM, FolderCase
 from ulterion.core.documents.plain import plain
 from ulterion.core.soak.findings import analyse
 from ulterion.features.soak import kept_findings as kept
@@ -28,8 +28,9 @@ class Kept(FolderCase):
         self.analysed = self.enterContext(mock.patch.object(kept, "analyse", side_effect=analyse))
 
     def soak(self) -> SoakRun:
-        review = self.opened(self.demo(only=("slip",)))
-        (run,) = review.with_series([s for s in review.summaries() if s.kind == "soak"])
+        self.review(bench=BENCH + WARM)
+        self.ulterion("soak", "--setup", "direct", "--for", "2m", "--idle", "30 s", "--cool", "30 s")
+        (run,) = self.opened().runs()
         assert isinstance(run, SoakRun)
         return run
 
@@ -49,7 +50,7 @@ class Kept(FolderCase):
         kept_findings(run, 21.0)
         made = self.analysed.call_count
         load = run.soak.phases[1]
-        moved = [*load.bytes[:200], load.bytes[200] + 1, *load.bytes[201:]]
+        moved = [*load.bytes[:100], load.bytes[100] + 1, *load.bytes[101:]]
         sensors = {"case": load.sensors["drive"]}
         others = [
             *(run.changed(soak=run.soak.changed(phases=[run.soak.phases[0], load.changed(**change), *run.soak.phases[2:]]))
@@ -71,7 +72,7 @@ class Kept(FolderCase):
         run = self.soak()
         data, seen = plain(run.soak), {kept._digest(run, 21.0)}
         self.assertEqual({kept._digest(parse_run(run.to_bytes(), "x"), 21.0)}, seen)  # type: ignore[arg-type]
-        told = [p for p in places(data) if len(p) < 4 or p[-1] in (0, 300)]
+        told = [p for p in places(data) if len(p) < 4 or p[-1] in (0, 100)]
         for place in told:
             value = at(data, place)
             other = copy.deepcopy(data)

@@ -60,7 +60,7 @@ class LiveAndFinal(FolderCase):
         for bench, words in ((DISK, "sequential read 1 MiB depth 4"), (hot, "sequential write 1 MiB depth 4")):
             with self.subTest(words), mock.patch.object(phases, "LOOK_EVERY", -1e9):
                 folder, told = self.review(bench=bench), Listening()
-                plan = SoakPlan(idle=0.0, load_seconds=300.0, cool=0.0)
+                plan = SoakPlan(idle=0.0, load_seconds=200.0, cool=0.0)
                 place, whole = Place(folder, self.folder, None, "direct"), TargetOptions(span_bytes=60 * 10**9)
                 done = soak(SoakRequest(place, parse_workload(words), plan, whole), told)
                 found = soak_of(done.run)

@@ -90,7 +90,7 @@ class RunRecorder(runner.Observer):
         self.reasons: dict[int, str] = {}
         self.cautions: list[str] = []
         self.unfinished = 0
-        self.doing = "laying down the test file"
+        self.doing = "the preparation of the test file"
 
     def prefilling(self, done: int, total: int) -> None:
         """Know how much was laid down, and pass it on."""

@@ -37,6 +37,7 @@ MAKER = "drawn by Ulterion"
 FILM_ENDINGS = (".gif",)
 MAX_ALTERNATIVE = 3000  # characters of a chart in words within its file
 BOXES = "Last Resort"  # a font that has a box for every sign there is
+PACKED = 4  # of 9: what 6 would save is 2% of a file, for two thirds more time
 FAMILY = "DejaVu Sans"  # comes with Matplotlib, so that a figure looks alike everywhere
 
 mpl.rcParams["text.parse_math"] = False  # a name such as "US$5 to $9" is no formula
@@ -142,7 +143,8 @@ def _png(picture: Picture) -> bytes:
         words.add_text(name, said)
     canvas.draw()  # savefig would draw it once more
     drawn = Image.frombuffer("RGBA", canvas.get_width_height(), bytes(canvas.buffer_rgba())).convert("RGB")
-    drawn.save(data, "PNG", pnginfo=words, dpi=(picture.figure.dpi, picture.figure.dpi))
+    resolution = (picture.figure.dpi, picture.figure.dpi)
+    drawn.save(data, "PNG", pnginfo=words, dpi=resolution, compress_level=PACKED)
     return data.getvalue()
 
 

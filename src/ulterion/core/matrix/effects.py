@@ -7,7 +7,7 @@ import math
 from collections.abc import Mapping, Sequence
 
 from ulterion.core.arrays import Floats, np
-from ulterion.core.matrix.model import Fitted, fit, is_whole, levels_of
+from ulterion.core.matrix.model import Fitted, Models, is_whole, levels_of
 from ulterion.core.matrix.weights import Observed
 from ulterion.core.records import dataclass
 from ulterion.core.stats.beta import f_tail
@@ -93,8 +93,8 @@ def effects_of(observed: Sequence[Observed]) -> Effects | None:
     cells = {o.cell for o in observed if o.cell is not None}
     if len(cells) < 2 or not varied:
         return None
-    model = fit(observed)
-    models = (model, fit(observed, "whole"), fit(observed, "none"))
+    models = Models(observed)
+    model = models.of("all")
     effects = [
         _effect(observed, models, factor, level, factors[factor][0])
         for factor in varied
@@ -114,8 +114,8 @@ def effects_of(observed: Sequence[Observed]) -> Effects | None:
     )
 
 
-def _effect(observed: Sequence[Observed], models: Sequence[Fitted], factor: str, level: str, against: str) -> Effect:
-    """Return a level's effect by the first of the models that determines it, the richest first, or why it is refused."""
+def _effect(observed: Sequence[Observed], models: Models, factor: str, level: str, against: str) -> Effect:
+    """Return a level's effect by the first of the models that determines it, or why it is refused."""
     cells = len({o.cell for o in observed if o.cell is not None and dict(o.cell)[factor] in (level, against)})
     for one in models:
         contrast = one.row({factor: level}) - one.row({factor: against})
@@ -200,7 +200,7 @@ def _p_of(model: Fitted, one: str, other: str) -> float | None:
         return None
     columns = list(term.columns)
     for column in columns:
-        unit = np.zeros(model.design.shape[1])
+        unit = np.zeros(len(model.beta))
         unit[column] = 1.0
         if not model.estimable(unit):
             return None

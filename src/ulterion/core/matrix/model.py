@@ -15,12 +15,12 @@ from __future__ import annotations
 
 import itertools
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import field
-from typing import Literal
+from typing import Literal, get_args
 
 from ulterion.core.arrays import Floats, np
-from ulterion.core.matrix.weights import NEGLIGIBLE, Observed, between_runs, weighted, within_runs
+from ulterion.core.matrix.weights import Observed, Space, between_runs, weighted, within_runs
 from ulterion.core.records import dataclass
 from ulterion.core.stats.beta import f_tail
 
@@ -58,7 +58,7 @@ class Fitted:
         between: standard deviation of the log from run to run, found in it.
         passes_alone: whether nothing was left to tell what varies from run to run, so that the passes' spread stands alone.
         hour: the drift from the first run to the last as a log, its standard error and degrees of freedom; None where it is not in the model.
-        design: what can be estimated is a combination of its rows.
+        space: what the runs determine.
     """
 
     factors: dict[str, list[str]]
@@ -69,11 +69,11 @@ class Fitted:
     between: float
     passes_alone: bool
     hour: tuple[float, float, int] | None
-    design: Floats = field(repr=False)
+    space: Space = field(repr=False)
 
     def row(self, levels: Mapping[str, str]) -> Floats:
         """Return the row of a combination of levels; a factor that is not named stands at its mean."""
-        row = np.zeros(self.design.shape[1])
+        row = np.zeros(len(self.beta))
         row[0] = 1.0
         for term in self.terms:
             if term.factors and all(f in levels for f in term.factors):
@@ -82,7 +82,7 @@ class Fitted:
 
     def estimable(self, contrast: Floats) -> bool:
         """Return whether the runs determine a combination of the coefficients."""
-        return _determined(self.design, contrast)
+        return self.space.determines(contrast)
 
     def value(self, contrast: Floats) -> tuple[float, float]:
         """Return a combination of the coefficients and its standard error."""
@@ -123,6 +123,27 @@ def fit(observed: Sequence[Observed], pairs: Pairs = "all") -> Fitted:
     return _solved(observed, factors, tried)
 
 
+@dataclass
+class Models:
+    """The models of one matrix, those with the most pairs first; each is fitted when it is first asked for.
+
+    Attributes:
+        observed: the runs, two at least.
+    """
+
+    observed: Sequence[Observed]
+    _fitted: dict[Pairs, Fitted] = field(default_factory=dict)
+
+    def of(self, pairs: Pairs) -> Fitted:
+        """Return the model with these pairs of factors."""
+        if pairs not in self._fitted:
+            self._fitted[pairs] = fit(self.observed, pairs)
+        return self._fitted[pairs]
+
+    def __iter__(self) -> Iterator[Fitted]:
+        yield from (self.of(pairs) for pairs in get_args(Pairs))
+
+
 def is_whole(observed: Sequence[Observed], factors: Mapping[str, list[str]], names: Sequence[str]) -> bool:
     """Return whether every combination of levels of some factors was measured."""
     seen = {tuple(dict(o.cell)[n] for n in names) for o in observed if o.cell is not None}
@@ -131,11 +152,12 @@ def is_whole(observed: Sequence[Observed], factors: Mapping[str, list[str]], nam
 
 @dataclass(frozen=True)
 class _Tried:
-    """A model before it is solved: names of its terms, the terms, rows, and the degrees of freedom left over."""
+    """A model before it is solved: names of its terms, the terms, rows and what they span, and the degrees of freedom left over."""
 
     names: tuple[tuple[str, ...], ...]
     terms: list[Term]
     design: Floats
+    space: Space
     left: int
 
     @classmethod
@@ -148,8 +170,8 @@ class _Tried:
         hours: bool,
     ) -> _Tried:
         design, terms = _design(observed, factors, names, hours=hours)
-        rank = int(np.linalg.matrix_rank(design, tol=NEGLIGIBLE * np.linalg.norm(design, 2)))
-        return cls(tuple(names), terms, design, len(observed) - rank)
+        space = Space.of(design)
+        return cls(tuple(names), terms, design, space, len(observed) - space.rank)
 
 
 def _with_plainest(
@@ -163,13 +185,13 @@ def _with_plainest(
     """Return a model with those further terms that count, found one after the other by the F of what each takes off the squares."""
     means, within = np.array([o.mean for o in observed]), np.maximum(within_runs(observed), 1e-12)
     while True:
-        squares = weighted(means, now.design, within)[2]
+        squares = now.space.squares(means, within)
         best: tuple[float, _Tried] | None = None
         for term in terms:
             more = _Tried.of(observed, factors, [*now.names, term], hours=hours) if term not in now.names else None
             if more is None or more.left < SPARE or more.left == now.left:
                 continue
-            rest, gained = weighted(means, more.design, within)[2], now.left - more.left
+            rest, gained = more.space.squares(means, within), now.left - more.left
             p = f_tail(gained, more.left, (squares - rest) / gained / max(rest / more.left, 1e-12))
             if p * (len(terms) if len(term) > 2 else 1) <= COUNTS_BELOW[len(term)] and (best is None or p < best[0]):
                 best = (p, more)
@@ -220,7 +242,7 @@ def _design(
 def _solved(observed: Sequence[Observed], factors: dict[str, list[str]], tried: _Tried) -> Fitted:
     design, left = tried.design, tried.left
     means, within = np.array([o.mean for o in observed]), np.maximum(within_runs(observed), 1e-12)
-    between = between_runs(means, within, design, left) if left > 0 else 0.0
+    between = between_runs(means, within, tried.space, left) if left > 0 else 0.0
     beta, bread, squares = weighted(means, design, within + between)
     alone = left <= 0
     df = max(1, sum(len(o.logs) - 1 for o in observed)) if alone else left
@@ -235,22 +257,15 @@ def _solved(observed: Sequence[Observed], factors: dict[str, list[str]], tried: 
         between=math.sqrt(between),
         passes_alone=alone,
         hour=hour,
-        design=design,
+        space=tried.space,
     )
 
 
 def _hour(means: Floats, within: Floats, between: float, tried: _Tried) -> tuple[float, float, int] | None:
     """Return the drift, its standard error and degrees of freedom, the variance between runs drawn towards the usual one."""
     column = next((t.columns[0] for t in tried.terms if not t.factors), None)
-    if column is None or not _determined(tried.design, np.eye(tried.design.shape[1])[column]):
+    if column is None or not tried.space.determines(np.eye(tried.design.shape[1])[column]):
         return None
     usual = (tried.left * between + BETWEEN_DF * USUAL_BETWEEN**2) / (tried.left + BETWEEN_DF)
     beta, bread, _ = weighted(means, tried.design, within + usual)
     return float(beta[column]), math.sqrt(float(bread[column, column])), tried.left + BETWEEN_DF
-
-
-def _determined(design: Floats, contrast: Floats) -> bool:
-    """Return whether rows determine a combination of coefficients."""
-    _, values, rows = np.linalg.svd(design, full_matrices=False)
-    kept = rows[values > NEGLIGIBLE * values[0]]
-    return bool(np.allclose(kept.T @ (kept @ contrast), contrast, atol=1e-6))

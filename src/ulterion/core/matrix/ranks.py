@@ -10,13 +10,13 @@ from __future__ import annotations
 
 import itertools
 import math
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 
 from ulterion.core.arrays import Floats, np
 from ulterion.core.matrix.effects import confounded
 from ulterion.core.matrix.grid import Cell
-from ulterion.core.matrix.model import Fitted, fit, levels_of
-from ulterion.core.matrix.weights import Observed
+from ulterion.core.matrix.model import Fitted, Models, levels_of
+from ulterion.core.matrix.weights import Observed, Space
 from ulterion.core.records import dataclass
 
 LEVEL = 0.95
@@ -70,18 +70,14 @@ def ranks_of(observed: Sequence[Observed], factor: str, margin: float) -> Ranks 
     levels = levels_of(observed).get(factor, [])
     if len(levels) < 2:
         return None
-    model = next((m for m in _models(observed) if _determines(m, factor, levels)), fit(observed, "none"))
+    models = Models(observed)
+    model = next((m for m in models if _determines(m, factor, levels)), None) or models.of("none")
     ranked, refused = _comparable(observed, model, factor, levels)
     if len(ranked) < 2:
         return Ranks(factor, (), tuple(refused), (), model.passes_alone)
     places = _places(observed, model, factor, ranked, margin)
     order = [p.level for p in places]
-    return Ranks(factor, places, tuple(refused), tuple(_turns(observed, factor, order)), model.passes_alone)
-
-
-def _models(observed: Sequence[Observed]) -> Iterator[Fitted]:
-    yield fit(observed)
-    yield fit(observed, "whole")
+    return Ranks(factor, places, tuple(refused), tuple(_turns(models, factor, order)), model.passes_alone)
 
 
 def _determines(model: Fitted, factor: str, levels: Sequence[str]) -> bool:
@@ -144,18 +140,21 @@ def _places(
 def _bands(model: Fitted, contrasts: Floats) -> tuple[Floats, Floats]:
     """Return the values of contrasts and half the width of their intervals, that hold all together."""
     values = contrasts @ model.beta
-    covariance = contrasts @ model.covariance @ contrasts.T
-    errors = np.sqrt(np.maximum(np.diag(covariance), 1e-18))
+    scales, directions = np.linalg.eigh(model.covariance)
+    spread = contrasts @ (
+        directions * np.sqrt(np.maximum(scales, 0.0))
+    )  # of independent normals, one for each coefficient
+    spread = spread[:, np.abs(spread).max(axis=0) > 0]
+    errors = np.sqrt(np.maximum((spread**2).sum(axis=1), 1e-18))
     rng = np.random.Generator(np.random.SFC64(1))
-    correlation = covariance / np.outer(errors, errors)
-    normal = rng.multivariate_normal(np.zeros(len(errors)), correlation, DRAWS, method="eigh", check_valid="ignore")
-    drawn = np.abs(normal).max(axis=1) / np.sqrt(rng.chisquare(model.df, DRAWS) / model.df)
+    normal = rng.standard_normal((DRAWS, spread.shape[1])) @ (spread / errors[:, None]).T
+    drawn = np.abs(normal, out=normal).max(axis=1) / np.sqrt(rng.chisquare(model.df, DRAWS) / model.df)
     return np.asarray(values), np.asarray(errors * np.quantile(drawn, LEVEL))
 
 
-def _turns(observed: Sequence[Observed], factor: str, order: Sequence[str]) -> list[Turn]:
+def _turns(models: Models, factor: str, order: Sequence[str]) -> list[Turn]:
     """Return the pairs of which the one that stands below is surely ahead in some cell, all cells of all pairs held to 95% together."""
-    cells = {c: i for i, c in enumerate(dict.fromkeys(o.cell for o in observed if o.cell is not None))}
+    cells = {c: i for i, c in enumerate(dict.fromkeys(o.cell for o in models.observed if o.cell is not None))}
     matched = [
         (above, below, cell, _with(cell, factor, below))
         for above, below in itertools.combinations(order, 2)
@@ -164,7 +163,7 @@ def _turns(observed: Sequence[Observed], factor: str, order: Sequence[str]) -> l
     ]
     if not matched:
         return []
-    means, variance, df = _cell_means(observed, list(cells))
+    means, variance, df = _cell_means(models, list(cells))
     rows = np.zeros((len(matched), len(cells)))
     for row, (_, _, one, other) in zip(rows, matched, strict=True):
         row[cells[one]], row[cells[other]] = 1.0, -1.0
@@ -177,7 +176,7 @@ def _turns(observed: Sequence[Observed], factor: str, order: Sequence[str]) -> l
         between=0.0,
         passes_alone=False,
         hour=None,
-        design=np.eye(len(cells)),
+        space=Space.of(np.eye(len(cells))),
     )
     values, half = _bands(beside, rows)
     turned: dict[tuple[str, str], list[Cell]] = {}
@@ -191,9 +190,9 @@ def _with(cell: Cell, factor: str, level: str) -> Cell:
     return tuple((f, level if f == factor else v) for f, v in cell)
 
 
-def _cell_means(observed: Sequence[Observed], cells: Sequence[Cell]) -> tuple[Floats, Floats, int]:
+def _cell_means(models: Models, cells: Sequence[Cell]) -> tuple[Floats, Floats, int]:
     """Return each cell's mean, its variance by what varies from run to run and from pass to pass, and degrees of freedom."""
-    model = fit(observed)
+    observed, model = models.observed, models.of("all")
     within = {c: [o for o in observed if o.cell == c] for c in cells}
     logs = [v - o.mean for o in observed for v in o.logs]
     passes = math.fsum(v * v for v in logs) / max(1, len(logs) - len(observed))

@@ -36,6 +36,41 @@ def within_runs(observed: Sequence[Observed]) -> Floats:
     return np.asarray((squares + PRIOR_DF * common) / (df + PRIOR_DF) / np.array([len(o.logs) for o in observed]))
 
 
+@dataclass(frozen=True)
+class Space:
+    """What the rows and columns of a design span.
+
+    Attributes:
+        columns: orthonormal, shape (runs, rank): every fit of the design is a combination of them.
+        rows: orthonormal, shape (rank, coefficients): what the runs determine is a combination of them.
+    """
+
+    columns: Floats
+    rows: Floats
+
+    @classmethod
+    def of(cls, design: Floats) -> Space:
+        """Return the space of a design, shape (runs, coefficients), of which NEGLIGIBLE directions count as none."""
+        columns, values, rows = np.linalg.svd(design, full_matrices=False)
+        kept = values > NEGLIGIBLE * values[0]
+        return cls(np.asarray(columns[:, kept]), np.asarray(rows[kept]))
+
+    @property
+    def rank(self) -> int:
+        """How many coefficients the runs determine."""
+        return len(self.rows)
+
+    def determines(self, contrast: Floats) -> bool:
+        """Return whether the runs determine a combination of the coefficients."""
+        return bool(np.abs(contrast @ self.rows.T @ self.rows - contrast).max() < 1e-6)
+
+    def squares(self, means: Floats, variance: Floats) -> float:
+        """Return the weighted sum of squares that the best fit leaves; `weighted` gives the same with more work."""
+        weighed = self.columns / variance[:, None]
+        rest = means - self.columns @ np.linalg.solve(self.columns.T @ weighed, weighed.T @ means)
+        return float(rest @ (rest / variance))
+
+
 def weighted(means: Floats, design: Floats, variance: Floats) -> tuple[Floats, Floats, float]:
     """Return coefficients, their covariance by these variances, and the weighted sum of squares that is left."""
     weight = 1 / np.sqrt(variance)
@@ -46,16 +81,16 @@ def weighted(means: Floats, design: Floats, variance: Floats) -> tuple[Floats, F
     return beta, np.asarray(inverse @ inverse.T), float(rest @ rest)
 
 
-def between_runs(means: Floats, within: Floats, design: Floats, left: int) -> float:
+def between_runs(means: Floats, within: Floats, space: Space, left: int) -> float:
     """Return the variance between runs at which the squares left over are what they should be, 0 where they are fewer already."""
     low, high = 0.0, float(np.var(means)) + 1e-12
-    if weighted(means, design, within)[2] <= left:
+    if space.squares(means, within) <= left:
         return 0.0
-    while weighted(means, design, within + high)[2] > left and high < 1e6:
+    while space.squares(means, within + high) > left and high < 1e6:
         high *= 4
     for _ in range(60):
         middle = (low + high) / 2
-        if weighted(means, design, within + middle)[2] > left:
+        if space.squares(means, within + middle) > left:
             low = middle
         else:
             high = middle

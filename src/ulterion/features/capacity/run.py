@@ -43,7 +43,7 @@ class _Looked:
     write_seconds: float | None = None
     read_seconds: float | None = None
     found: Capacity | None = None
-    doing: str = "writing"
+    doing: str = "the write"
     bypassed: bool = True
 
 
@@ -153,7 +153,7 @@ def _look(
     pool: JobRunner, found: Medium, key: int, looked: _Looked, observer: Observer, *, keep: Callable[[], None]
 ) -> None:
     if found.method == READ:
-        looked.doing = "reading"
+        looked.doing = "the read"
         observer.stage("looking for repeats", 0)
         for _, seen in pool.run(iter([("compare", (found.what, found.size))])):
             looked.found = only_read(found.size, seen)
@@ -200,7 +200,7 @@ def _write(pool: JobRunner, found: Medium, looked: _Looked, observer: Observer, 
 def _read(pool: JobRunner, found: Medium, looked: _Looked, observer: Observer, keep: Callable[[], None]) -> None:
     """Read back what is not yet read back."""
     units = found.size // UNIT
-    looked.doing = "reading back"
+    looked.doing = "the read-back"
     observer.stage("reading back", (units - looked.checked) * UNIT)
     pulse, earlier, seconds = ProgressMeter(pool, observer.tick), looked.read, looked.read_seconds or 0.0
     noted = pool.now()

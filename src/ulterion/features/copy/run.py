@@ -110,7 +110,7 @@ def _copies(work: _Work, pool: FilePool) -> None:
         work.passes.append(record)
         work.observer.copied(record)
         if not last or not request.keep:
-            work.doing = f"removing copy {number}"
+            work.doing = f"the removal of copy {number}"
             after = removed(
                 work.own,
                 pool,
@@ -165,7 +165,7 @@ def _proven(work: _Work, pool: FilePool, number: int, done: onepass.PassCopied, 
     record = _record(number, done)
     if not work.request.prove:
         return record
-    work.doing = f"reading copy {number} back"
+    work.doing = f"the read-back of copy {number}"
     work.observer.stage(f"reading copy {number} back", done.bytes)
     start, first = time.perf_counter(), pool.moved
     folder = os.fsencode(work.own.files)
@@ -229,26 +229,26 @@ def _record(number: int, done: onepass.PassCopied) -> CopyPass:
 
 def _ends(work: _Work, pool: FilePool) -> None:
     """Time each end alone: the source read, the target written."""
-    work.doing = "reading the source alone"
+    work.doing = "the read of the source alone"
     onepass.drop_cache(pool, work.sources)
-    work.observer.stage("the source alone, read", work.count.bytes)
+    work.observer.stage("reading the source alone", work.count.bytes)
     size, seconds = onepass.read_alone(pool, work.sources, work.observer.tick)
     work.run = work.run.with_copied(source_alone=EndAlone(bytes=size, seconds=seconds))
-    work.doing = "writing the target alone"
+    work.doing = "the write to the target alone"
     if work.request.keep and not has_room(work.request.target, work.count):
         work.run = work.run.with_warnings(NO_ROOM)
         work.observer.remark(NO_ROOM)
         return
     alone = work.own.path / "alone"
     alone.mkdir()
-    work.observer.stage("the target alone, written", work.count.bytes)
+    work.observer.stage("writing the target alone", work.count.bytes)
     size, seconds = onepass.write_alone(pool, work.sources, os.fsencode(alone), work.observer.tick)
     work.run = work.run.with_copied(target_alone=EndAlone(bytes=size, seconds=seconds))
 
 
 def _stay(work: _Work) -> None:
     """Move the last copy to where it is to stay; never in the place of anything."""
-    work.doing = "renaming the copy"
+    work.doing = "the renaming of the copy"
     taken = []
     for path in sorted(work.own.files.iterdir()):
         try:
