@@ -70,9 +70,9 @@ class Finish(FolderCase):
         self.assertIn("MB/s", self.ulterion("compare", "--long", "--units", "MB/s").stdout)
         for text, says in (
             ("units = 3", "write text in quotes"),
-            ('units = "furlongs"', "is none of"),
+            ('units = "furlongs"', "is not one of"),
             ("unit = 'x'", "is not a personal default"),
-            ("= =", "is no TOML"),
+            ("= =", "is not TOML"),
         ):
             self.write("config/ulterion/config.toml", text)
             done = self.ulterion("compare")

@@ -161,7 +161,7 @@ class LoopDevices(FolderCase):
         )
         third = self.loop(lower)  # another way to what is mounted
         self.refused_and_intact(third, image, "--overwrite", str(lower), "--lose-contents",
-                                says=f"in use .*on the same file or disk as {upper.name} is on too")  # fmt: skip
+                                says=f"in use .*on the same file or disk as {upper.name}")  # fmt: skip
 
     def test_two_loop_devices_on_one_file_are_never_written(self) -> None:
         """The file below is the same, though neither device holds the other."""
@@ -169,7 +169,7 @@ class LoopDevices(FolderCase):
         first, second = self.loop(image), self.loop(image)
         self.mounted(first)
         self.refused_and_intact(second, image, "--overwrite", str(image), "--lose-contents",
-                                says=f"in use .*on the same file or disk as {first.name} is on too")  # fmt: skip
+                                says=f"in use .*on the same file or disk as {first.name}")  # fmt: skip
 
     def test_a_loop_device_on_a_mounted_one_is_never_written(self) -> None:
         """Seen from above: what a loop device stands on is in use."""

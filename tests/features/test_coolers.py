@@ -143,5 +143,5 @@ class ByHand(FolderCase):
         self.review(REVIEW + FIN, bench_of_two())
         self.ulterion("measure", "--setup", "box", "--suite", "brief", "--passes", "1", "--seconds", "0.1")
         self.refused("note", "case 40 C at end", says="has no load that ends")
-        self.refused("note", "--setup", "fin", "case 40 C at 5m", says="no moment")
+        self.refused("note", "--setup", "fin", "case 40 C at 5m", says="no time")
         self.assertIn("setup fin", self.ulterion("note", "--setup", "fin", "case 40 C").stdout)

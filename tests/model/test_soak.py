@@ -232,9 +232,9 @@ class InstrumentLogs(FolderCase):
         """Each with the file, and what to do about it."""
         good = "time,C\n2026-07-01T10:00:00,1\n"
         cases = [
-            ("", {}, "no two columns"), ("one\n1\n", {}, "no two columns"), ("a,b\n", {}, "no row below"),
+            ("", {}, "lacks two columns"), ("one\n1\n", {}, "lacks two columns"), ("a,b\n", {}, "no row below"),
             (good, {}, "no time zone.*--zone"), (good, {"zone": "Mars/Base"}, "is not a time zone"),
-            (good, {"columns": ("tme", None)}, "did you mean 'time'"), ("t,c\nnow,1\n", {}, "neither a moment"),
+            (good, {"columns": ("tme", None)}, "did you mean 'time'"), ("t,c\nnow,1\n", {}, "neither a time"),
             ("t,c\n1,warm\n2,warm\n", {}, "line 2"), ("t,c\n1\n2\n", {}, "too few"),
         ]  # fmt: skip
         for text, options, words in cases:

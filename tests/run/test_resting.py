@@ -59,7 +59,7 @@ class Resting(unittest.TestCase):
             folder = os.fsencode(name)
             for number, words in (
                 (errno.EPERM, "only the administrator may"),
-                (errno.EOPNOTSUPP, "does not take it"),
+                (errno.EOPNOTSUPP, "does not support it"),
                 (errno.EIO, "Input/output error"),
             ):
                 with mock.patch("fcntl.ioctl", side_effect=OSError(number, os.strerror(number))):

@@ -293,7 +293,7 @@ class Noting(Soaking):
         for text, run_id, setup, words in (
             ("case 38 °C at 9h", None, None, "lies beyond it"), ("x", "ffffff", None, "unknown run"),
             ("x", None, "cooller", "did you mean 'cooler'"), (" ", None, None, "nothing to note"),
-            ("case 400 °C", None, None, "not a temperature"), ("x at 2m", None, "cooler", "no moment"),
+            ("case 400 °C", None, None, "not a temperature"), ("x at 2m", None, "cooler", "no time"),
         ):  # fmt: skip
             with self.subTest(text), self.assertRaisesRegex(UsageError, words):
                 note_words(folder, text, run_id, setup)

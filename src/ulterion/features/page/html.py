@@ -10,8 +10,11 @@ import colorsys
 import hashlib
 import json
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, MutableMapping
+from functools import cache
 from importlib import resources
+from types import CodeType
+from typing import Any
 
 import jinja2
 from markdown_it import MarkdownIt
@@ -99,15 +102,34 @@ def page(article: Article, published: Published, *, fragment: bool = False) -> s
     )
 
 
-def _environment(article: Article, files: Mapping[str, bytes]) -> jinja2.Environment:
-    environment = jinja2.Environment(
-        loader=jinja2.FunctionLoader(_data),
+class _Templates(jinja2.BaseLoader):
+    """Loads the templates, and compiles each once for all pages that a process makes."""
+
+    def load(
+        self, environment: jinja2.Environment, name: str, globals: MutableMapping[str, Any] | None = None
+    ) -> jinja2.Template:
+        return environment.template_class.from_code(environment, self._code(name), globals or {})
+
+    @staticmethod
+    @cache
+    def _code(name: str) -> CodeType:
+        return _blank_environment().compile(_data(name), name)
+
+
+def _blank_environment() -> jinja2.Environment:
+    """Return how all our templates are compiled."""
+    return jinja2.Environment(
+        loader=_Templates(),
         autoescape=True,
         undefined=jinja2.StrictUndefined,
         finalize=_shown,
         trim_blocks=True,
         lstrip_blocks=True,
     )
+
+
+def _environment(article: Article, files: Mapping[str, bytes]) -> jinja2.Environment:
+    environment = _blank_environment()
     addresses = Addresses()
     environment.globals.update(
         plain=_plain,

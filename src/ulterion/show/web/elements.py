@@ -14,21 +14,23 @@ VOID = ("rect", "line", "circle", "polyline", "input", "col", "img", "polygon")
 
 def element(name: str, *children: object, **attributes: object) -> Markup:
     """Return an element.  `class_` is written as class, `font_size` as font-size; None and False leave an attribute out."""
-    written = Markup("")
+    start = f"<{name}"
     for key, value in attributes.items():
-        if value is None or value is False:
-            continue
-        title = key.rstrip("_").replace("_", "-")
-        written += Markup(" {}").format(title) if value is True else Markup(' {}="{}"').format(title, _shown(value))
-    start = Markup("<") + name + written
+        if value is not None and value is not False:
+            title = key.rstrip("_").replace("_", "-")
+            start += f" {title}" if value is True else f' {title}="{_escaped(value)}"'
     if name in VOID:
-        return start + (Markup(">") if name in ("input", "col", "img") else Markup("/>"))
-    return start + Markup(">") + together(*children) + Markup("</{}>").format(name)
+        return Markup(start + (">" if name in ("input", "col", "img") else "/>"))
+    return Markup(f"{start}>{''.join(map(_escaped, children))}</{name}>")
 
 
 def together(*children: object) -> Markup:
     """Return elements and texts one after the other."""
-    return Markup("").join(escape(_shown(child)) for child in children)
+    return Markup("".join(map(_escaped, children)))
+
+
+def _escaped(value: object) -> str:
+    return str(escape(_shown(value)))
 
 
 def _shown(value: object) -> object:
