@@ -14,7 +14,6 @@ from collections.abc import Mapping, MutableMapping
 from functools import cache
 from importlib import resources
 from types import CodeType
-from typing import Any
 
 import jinja2
 from markdown_it import MarkdownIt
@@ -106,7 +105,7 @@ class _Templates(jinja2.BaseLoader):
     """Loads the templates, and compiles each once for all pages that a process makes."""
 
     def load(
-        self, environment: jinja2.Environment, name: str, globals: MutableMapping[str, Any] | None = None
+        self, environment: jinja2.Environment, name: str, globals: MutableMapping[str, object] | None = None
     ) -> jinja2.Template:
         return environment.template_class.from_code(environment, self._code(name), globals or {})
 
