@@ -86,10 +86,11 @@ def sweep_scratch(folder: Path, ours: re.Pattern[str]) -> list[Path]:
     """Remove what killed programs left half-written of files whose names match `ours`; return what was removed."""
     removed = []
     with contextlib.suppress(OSError):
-        for path in sorted(folder.iterdir()):
-            match = _SCRATCH.fullmatch(path.name)
+        for name in sorted(os.listdir(folder)):  # noqa: PTH208 - most have no need of a path
+            match = _SCRATCH.fullmatch(name)
             if match is None or not ours.fullmatch(match[1]) or is_alive(int(match[2][:9])):
                 continue
+            path = folder / name
             with contextlib.suppress(OSError):
                 if path.is_symlink() or not path.is_file():
                     continue
