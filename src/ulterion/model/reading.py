@@ -76,7 +76,9 @@ def as_text(data: bytes, path: Path) -> str:
 def parse_json(data: bytes | str, name: str) -> Any:
     """Return JSON as plain data; `name` is for messages.  Raises UsageError."""
     try:
-        return _DECODER.decode(data if isinstance(data, str) else data.decode(json.detect_encoding(data), "surrogatepass"))
+        return _DECODER.decode(
+            data if isinstance(data, str) else data.decode(json.detect_encoding(data), "surrogatepass")
+        )
     except json.JSONDecodeError as error:
         raise UsageError(f"{name} is incomplete or damaged: {error.msg} at line {error.lineno}") from error
     except RecursionError as error:
