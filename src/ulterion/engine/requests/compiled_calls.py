@@ -10,7 +10,7 @@ from llvmlite import ir
 from numba.core import cgutils
 from numba.extending import intrinsic
 
-from ulterion.engine.requests.compiler import NUMBA, compiled
+from ulterion.engine.requests.compiler import NUMBA, compiled, compiled_within
 
 Code = Any
 """The compiler's own objects, and the values of the code that it makes."""
@@ -51,7 +51,7 @@ _word_at: Code = _load_word
 _address_of: Code = _words_address
 
 
-@compiled
+@compiled_within
 def _or_error(result: int) -> int:
     if result >= 0:
         return result

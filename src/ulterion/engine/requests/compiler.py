@@ -72,9 +72,21 @@ def compiled(loop: Loop) -> Loop:
     It holds no interpreter's lock, and counts no references to the arrays it is lent (`_nrt`), which would cost as much as all
     else in a request.
     """
+    return _made(loop)
+
+
+def compiled_within(loop: Loop) -> Loop:
+    """Compile a function that only compiled code calls, as `compiled` does, and leave out the way in from Python, which takes as long to compile."""
+    return _made(loop, no_cpython_wrapper=True)
+
+
+def _made(loop: Loop, **options: bool) -> Loop:
     if NUMBA is None:
         return loop
-    made: Loop = NUMBA.njit(nogil=True, _nrt=False, cache=code_cache.folder() is not None, error_model="numpy")(loop)
+    kept = code_cache.folder() is not None
+    made: Loop = NUMBA.njit(nogil=True, _nrt=False, no_cfunc_wrapper=True, cache=kept, error_model="numpy", **options)(
+        loop
+    )
     return made
 
 

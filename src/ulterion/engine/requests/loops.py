@@ -14,7 +14,7 @@ from typing import NamedTuple
 from ulterion.core.workloads.histogram import BUCKETS, GROWTH, MIN_NS
 from ulterion.core.workloads.series import MAX_INTERVALS
 from ulterion.engine.requests.calls import acquire, clock, read_at, release, system, write_at
-from ulterion.engine.requests.compiler import Words, compiled
+from ulterion.engine.requests.compiler import Words, compiled, compiled_within
 
 _LOG_GROWTH = math.log(GROWTH)
 WORD = 0xFFFFFFFF
@@ -126,9 +126,9 @@ def one_at_a_time(c: Counted, work: Work) -> int:
     block, file = state[BLOCK], state[FILE]
     while True:
         if state[PENDING]:
-            state[PENDING] = 0
             timed(c, state[NOW] - state[BEGAN])
-            tally(c, state[NOW], 1)
+            tally(c, state[NOW], state[PENDING])
+            state[PENDING] = 0
         if state[ENDING] or state[NOW] >= state[DEADLINE]:
             return OVER
         at = state[AT]
@@ -157,7 +157,7 @@ def one_at_a_time(c: Counted, work: Work) -> int:
             return SLICE
 
 
-@compiled
+@compiled_within
 def _again(state: Words, r: Rings, work: Work, slot: int) -> None:
     """Describe the next request of a slot."""
     at = state[AT]
@@ -172,12 +172,12 @@ def _again(state: Words, r: Rings, work: Work, slot: int) -> None:
     state[AT] = at + 1
 
 
-@compiled
+@compiled_within
 def _take(c: Counted, r: Rings, work: Work, count: int, ending: int) -> None:
     """Take so many completions, submit their slots again unless it is ending."""
     state = c.state
     now, head, tail = state[NOW], state[HEAD], state[TAIL]
-    good = again = 0
+    failures, again = state[FAILURES], 0
     for i in range(head, head + count):
         at = i & state[CQ_MASK]
         slot = r.done[at * 2]
@@ -189,7 +189,6 @@ def _take(c: Counted, r: Rings, work: Work, count: int, ending: int) -> None:
             state[IN_FLIGHT] -= 1
             continue
         timed(c, now - r.begun[slot])
-        good += 1
         if ending or state[FAILURES]:
             state[IN_FLIGHT] -= 1
             continue
@@ -199,6 +198,7 @@ def _take(c: Counted, r: Rings, work: Work, count: int, ending: int) -> None:
         again += 1
     state[HEAD] = (head + count) & WORD
     release(r.cq, state[CQ_HEAD], state[HEAD])
+    good = count - (state[FAILURES] - failures)
     if good:
         tally(c, now, good)
     if again:
