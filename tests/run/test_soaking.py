@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime
+import math
 import time
 from dataclasses import replace
 from typing import Any
@@ -298,6 +299,19 @@ class Noting(Soaking):
             with self.subTest(text), self.assertRaisesRegex(UsageError, words):
                 note_words(folder, text, run_id, setup)
         self.assertEqual(split_moment("stood at the window"), ("stood at the window", None))
+
+    def test_the_moment_of_a_note(self) -> None:
+        """It is taken off the end, however long the note is: these have so many digits and spaces that to look for it everywhere would take days."""
+        for long in ("", "1 " * 20_000, "at 1, " * 8000, "1" * 20_000 + " " * 20_000 + "9 "):
+            for words, seconds in (
+                ("at 1h 30m", 5400.0),
+                ("idle", 0.0),
+                (", when idle", 0.0),
+                ("at the end", math.inf),
+            ):
+                with self.subTest(words, long=long[:6]):
+                    self.assertEqual(split_moment(f"{long}case 38 C {words}"), (f"{long}case 38 C", seconds))
+            self.assertEqual(split_moment(f"{long}it hums"), (f"{long}it hums", None))
 
     def test_notes_are_corrected_and_taken_back_by_number(self) -> None:
         """What stood before stays in its document, marked, and counts no more; what cannot be is refused."""

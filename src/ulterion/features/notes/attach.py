@@ -22,9 +22,10 @@ from ulterion.model.setup_notes import SetupNote
 from ulterion.model.store import ReviewFolder
 
 LONG_AGO = datetime.timedelta(hours=1)  # since a run ended: by then another may be meant
-_AT = pattern(r"(.*?)\s+at\s+((?:\d[\d.]*\s*[a-zA-Zµ]+\s*)+)", re.DOTALL)
-_IDLE = pattern(r"(.*?\d.*?),?\s+(?:(?:at\s+|when\s+)?idle|at\s+0\s*[a-zA-Z]*)", re.DOTALL | re.IGNORECASE)
-_END = pattern(r"(.*?\d.*?),?\s+(?:at\s+(?:the\s+)?)?end", re.DOTALL | re.IGNORECASE)
+MOMENT_LENGTH = 60  # characters at the end of a note within which its moment begins, so that a long note costs no more than a short one
+_AT = pattern(r"\s+at\s+((?:\d[\d.]*\s*[a-zA-Zµ]+\s*)+)\Z")
+_IDLE = pattern(r",?\s+(?:(?:at\s+|when\s+)?idle|at\s+0\s*[a-zA-Z]*)\Z", re.IGNORECASE)
+_END = pattern(r",?\s+(?:at\s+(?:the\s+)?)?end\Z", re.IGNORECASE)
 _EXCLUDES = pattern(r"does not count(\s*[:;,.–-].*)?", re.IGNORECASE | re.DOTALL)
 
 
@@ -33,17 +34,16 @@ def split_moment(text: str) -> tuple[str, float | None]:
 
     Idle is the moment before the load: 0 seconds from its beginning.  The end is that of the load: infinity, as the note does not know it.
     """
-    idle = _IDLE.fullmatch(text.strip())
-    if idle is not None:
-        return idle[1], 0.0
-    end = _END.fullmatch(text.strip())
-    if end is not None:
-        return end[1], math.inf
-    match = _AT.fullmatch(text.strip())
-    if match is None:
+    note = text.strip()
+    for ending, seconds in ((_IDLE, 0.0), (_END, math.inf)):
+        found = ending.search(note, max(0, len(note) - MOMENT_LENGTH))
+        if found is not None and any(c.isdigit() for c in note[: found.start()]):
+            return note[: found.start()].rstrip(), seconds
+    found = _AT.search(note, max(0, len(note) - MOMENT_LENGTH))
+    if found is None:
         return text, None
     try:
-        return match[1], parse_duration(match[2])
+        return note[: found.start()].rstrip(), parse_duration(found[1])
     except UsageError:
         return text, None
 

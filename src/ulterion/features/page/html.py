@@ -52,9 +52,9 @@ LOGOS = {"png": "image/png", "jpg": "image/jpeg", "jpeg": "image/jpeg", "svg": "
 
 
 _COMMANDS = pattern(
-    r"\s?[^.;]*\bulterion (?:capacity|claims|clock|compare|copy|estimate|measure|note|plan|soak|survey|versus)\b[^;]*?(?:[.;](?= |$)|$)"
+    r"(?<![^.;])\s?[^.;]*\bulterion (?:capacity|claims|clock|compare|copy|estimate|measure|note|plan|soak|survey|versus)\b[^;]*?(?:[.;](?= |$)|$)"
 )
-"""A clause that tells what to type: it is for who measures, and not for who reads."""
+"""A clause that tells what to type: it is for who measures, and not for who reads.  It is looked for only where a clause begins."""
 
 
 @dataclass(frozen=True)
