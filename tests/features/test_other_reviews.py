@@ -28,6 +28,10 @@ NOTEBOOK = Path(__file__).parents[2] / "docs/example.ipynb"
 
 
 class Watching(FolderCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.enterContext(mock.patch("os.nice"))  # standing back, it would wait for whatever else this machine does
+
     def until(self, process: Running, holds: Callable[[], bool], what: str) -> None:
         end = time.monotonic() + LONGEST
         while not holds():
