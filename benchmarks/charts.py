@@ -53,6 +53,7 @@ def main() -> int:
         print(f"{middle:5.2f} s  {chart.caption.title}")
     print(f"{len(charts)} charts in {len(LOOKS)} looks: {wrong} faults; {slow} take more than {MOST_SECONDS} s")
     if arguments.sheets:
+        arguments.sheets.mkdir(parents=True, exist_ok=True)
         for dark in (False, True):
             _sheet(charts, dark=dark).save(arguments.sheets / f"charts{'-dark' if dark else ''}.png", optimize=True)
     return 1 if wrong else 0
