@@ -56,18 +56,15 @@ def main(wanted: list[str]) -> int:
     count = min(MOST, (os.cpu_count() or 1) + 1, len(names))  # one more: some wait more than they compute
     with tempfile.TemporaryDirectory(prefix="ulterion-tests-shared-") as shared:
         os.environ[SHARED] = shared
-        unittest.defaultTestLoader.loadTestsFromNames(
-            names
-        )  # libraries are loaded once, and the processes forked from here
+        # libraries are loaded once, and the processes forked from here
+        unittest.defaultTestLoader.loadTestsFromNames(names)
         with ProcessPoolExecutor(count, mp_context=multiprocessing.get_context("fork")) as pool:
             at_work = {pool.submit(run, name): name for name in names}
             for done in as_completed(at_work):
                 try:
                     ran.append(done.result())
                 except BrokenProcessPool as error:
-                    ran.append(
-                        Ran(at_work[done], 0, [], f"{at_work[done]}: not finished, as a process ended: {error}", 0.0)
-                    )
+                    ran.append(Ran(at_work[done], 0, [], f"{at_work[done]}: not finished: {error}\n", 0.0))
                 print(ran[-1].failed or "." * ran[-1].tests, end="", flush=True)
     return _told(ran, time.monotonic() - start, count)
 

@@ -8,6 +8,7 @@ import threading
 from tests.network import CODE, Relay, serving
 from tests.running import Running
 from tests.support import BENCH, REVIEW, FolderCase
+from ulterion.core.units import significant
 from ulterion.core.workloads.network import NETWORK_SUITE, Datagrams, lost_share
 
 NET_BENCH = (
@@ -88,7 +89,7 @@ class OverThisMachine(FolderCase):
             words = " ".join(done.stdout.split())
             share, low, high = lost_share(Datagrams(1875, 1875 - relay.lost))
             self.assertIn(
-                f"{relay.lost} of 1,875 lost ({share * 100:.2g}%, 95%: {low * 100:.2g}–{high * 100:.2g}%)",
+                f"{relay.lost} of 1,875 lost ({significant(share * 100, 2)}%, 95%: {significant(low * 100, 2)}–{significant(high * 100, 2)}%)",
                 words,
             )
 

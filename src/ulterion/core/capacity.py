@@ -50,7 +50,7 @@ class Tally:
         self.sound += count
 
     def add_wrong(self, first: int, count: int, kind: Fault, distances: Sequence[int] = ()) -> None:
-        """Count units side by side that are wrong in one way, with how far off they were written, where that is told."""
+        """Count adjacent units with the same fault.  `distances` says how far off each was written, if known."""
         setattr(self, kind, getattr(self, kind) + count)
         for distance in distances:
             self.distance = math.gcd(self.distance, abs(distance))

@@ -26,7 +26,7 @@ class Conversion:
 
     Attributes:
         kind: 'rate', 'size' or 'time'.
-        quantities: what it comes to, by unit or by what it would take.
+        quantities: the same quantity in other units, by unit or by what it would be used for.
         links: of a rate its share of each link's practical ceiling, by the link's name.
         carriers: of each kind of link the slowest that carries the rate in practice, by name.
     """

@@ -120,9 +120,9 @@ class Cable:
         return (self.volts - amperes * self.ohms) * amperes
 
     def far_volts(self, watts: float) -> float | None:
-        """Return the volts at the far end where so many watts are drawn there; None where they cannot come through.
+        """Return the voltage at the far end when a device draws this power there; None if the cable cannot carry it.
 
-        What is drawn is the product of current and volts there: (V - I R) I = P, of whose two answers the smaller current holds.
+        The power P is the current I times the voltage at the far end, (V - I R) I = P.  The smaller of its two solutions for I holds.
         """
         root = self.volts**2 - 4 * self.ohms * watts
         return None if root < 0 else (self.volts + math.sqrt(root)) / 2

@@ -22,14 +22,14 @@ class RunFacts:
     """The circumstances of a run that a comparison rests on.
 
     Attributes:
-        target, bench: what was there.
+        target, bench: facts of the drive and of the machine.
         chain: what was plugged into what, as the review has it; empty outside a review.
         seconds: length of a pass; `span_bytes` the stretch of the medium that was covered.
         cache_bypassed: whether the operating system's cache was out of the way.
         engine: version of the program that measured.
         workers: workers that shared each pass.
 
-    What is None is not known, or does not apply.
+    None means unknown or not applicable.
     """
 
     target: TargetFacts

@@ -197,7 +197,7 @@ def _slot_ceilings(step: Step, before: Sequence[Step], needs: Link | None) -> Pr
 
 
 def _narrower(link: Link | None, than: Link | None) -> bool:
-    """Return whether one link carries less than another in practice: by what each gives at most, as kinds of link differ."""
+    """Return whether one link carries less than another in practice, comparing their highest practical rates."""
     return link is not None and than is not None and link.practical_high < than.practical_high * ENOUGH
 
 

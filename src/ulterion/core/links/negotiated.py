@@ -1,4 +1,4 @@
-"""Links by what is seen of them: speeds and lanes as the kernel states them, or the rates of a drive."""
+"""Identifies links from the speed and lanes that the kernel reports, or from the rates of a drive."""
 
 from __future__ import annotations
 

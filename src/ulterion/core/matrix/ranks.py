@@ -141,9 +141,8 @@ def _bands(model: Fitted, contrasts: Floats) -> tuple[Floats, Floats]:
     """Return the values of contrasts and half the width of their intervals, that hold all together."""
     values = contrasts @ model.beta
     scales, directions = np.linalg.eigh(model.covariance)
-    spread = contrasts @ (
-        directions * np.sqrt(np.maximum(scales, 0.0))
-    )  # of independent normals, one for each coefficient
+    # the contrasts as sums of independent normals, one for each direction of the coefficients
+    spread = contrasts @ (directions * np.sqrt(np.maximum(scales, 0.0)))
     spread = spread[:, np.abs(spread).max(axis=0) > 0]
     errors = np.sqrt(np.maximum((spread**2).sum(axis=1), 1e-18))
     rng = np.random.Generator(np.random.SFC64(1))
@@ -176,7 +175,7 @@ def _turns(models: Models, factor: str, order: Sequence[str]) -> list[Turn]:
         between=0.0,
         passes_alone=False,
         hour=None,
-        space=Space.of(np.eye(len(cells))),
+        space=Space(np.eye(len(cells)), np.eye(len(cells))),
     )
     values, half = _bands(beside, rows)
     turned: dict[tuple[str, str], list[Cell]] = {}
@@ -191,7 +190,7 @@ def _with(cell: Cell, factor: str, level: str) -> Cell:
 
 
 def _cell_means(models: Models, cells: Sequence[Cell]) -> tuple[Floats, Floats, int]:
-    """Return each cell's mean, its variance by what varies from run to run and from pass to pass, and degrees of freedom."""
+    """Return each cell's mean, its variance (between runs and between passes), and the degrees of freedom."""
     observed, model = models.observed, models.of("all")
     within = {c: [o for o in observed if o.cell == c] for c in cells}
     logs = [v - o.mean for o in observed for v in o.logs]

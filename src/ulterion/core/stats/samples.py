@@ -161,7 +161,7 @@ def _timed(values: ByHand) -> Sample:
 
 
 def _guessed(values: ByHand) -> Sample:
-    """Return what one or two timings by hand say of their mean: they are taken to vary by `varies`, or by what two show if that is more."""
+    """Return the mean of one or two timings by hand.  Their spread is taken as `varies`, or as that of the two if it is larger."""
     count = len(values)
     scatter = max(values.varies**2, _variance(values) if count > 1 else 0.0) + values.error**2
     return _by_hand(values, scatter, GUESSED, assumed=True)
