@@ -44,10 +44,17 @@ class Resting(unittest.TestCase):
             seen = itertools.count()
             return lambda: min(next(seen), ends)
 
-        with mock.patch.multiple(settle, QUIET=0.05, LOOK=0.01, MAX_SECONDS=0.4):
+        clock = mock.Mock()
+        clock.monotonic.return_value = 0.0
+
+        def sleep(seconds: float) -> None:
+            clock.monotonic.return_value += seconds
+
+        clock.sleep = sleep
+        with mock.patch.multiple(settle, QUIET=0.05, LOOK=0.01, MAX_SECONDS=0.4, time=clock):
             quiet = settle._quiet(counting(6))
             assert quiet is not None
-            self.assertTrue(0.03 < quiet < 0.3, quiet)
+            self.assertAlmostEqual(quiet, 0.06)  # the last of six changes, a look apart
             self.assertEqual(settle._quiet(counting(1e9)), 0.4)
             self.assertIn("still busy", settle._quiet_words(0.4))
         self.assertIsNone(settle._quiet(None))
