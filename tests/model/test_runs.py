@@ -6,6 +6,7 @@ import fcntl
 import io
 import json
 import os
+import re
 import unittest
 from pathlib import Path
 from unittest import mock
@@ -280,6 +281,37 @@ class Storing(FolderCase):
         self.assertRegex(folder.notices[1], "newer Ulterion")
         self.assertTrue((folder.runs_folder / "set-aside/a.json").exists())
         self.assertTrue((folder.runs_folder / "b.json").exists())
+
+    def test_of_many_documents_a_second_process_reads_half(self) -> None:
+        """It finds the same and tells the same, in the same order, as one process alone; also where there can be no second one, or it dies."""
+        folder = self.review()
+        first = simulate(folder, "box", passes=3)
+        for number in range(9):
+            text = first.path.read_text().replace(first.run.id, f"{number:06x}", 1)
+            cut = len(text) // 3 if number in (2, 7) else len(text)
+            (folder.runs_folder / f"{number}.json").write_text(text[:cut])
+        damaged = [folder.runs_folder / name for name in ("2.json", "7.json")]
+        halves = [path.read_text() for path in damaged]
+
+        def read() -> tuple[list[str], list[str], int]:
+            for path, text in zip(damaged, halves, strict=True):
+                path.write_text(text)
+            opened = self.opened()
+            with mock.patch("ulterion.model.store.read_bytes", wraps=read_bytes) as here:
+                ids = [summary.id for summary in opened.summaries()]
+            return ids, [re.sub(r"moved to \S+", "moved", notice) for notice in opened.notices], here.call_count
+
+        by_one = read()
+        self.assertEqual((len(by_one[0]), len(by_one[1]), by_one[2]), (8, 2, 10))
+        can = mock.patch("ulterion.model.work_beside.can_do_two", return_value=True)
+        with mock.patch("ulterion.model.run_summary.MANY", 2), can:
+            by_two = read()
+            with mock.patch("os.fork", side_effect=OSError(11, "Resource temporarily unavailable")):
+                alone = read()
+            with mock.patch("ulterion.model.run_summary._if_sound", side_effect=RuntimeError):
+                dies = read()
+        self.assertEqual(by_two, (*by_one[:2], 5 + 1))  # a damaged one of the other half is read again, to say why
+        self.assertEqual([alone, dies], [by_one, by_one])
 
     def test_a_write_that_fails_leaves_the_old_file_and_no_scratch(self) -> None:
         """When the rename, the sync or the write fails, what was there is there, whole."""

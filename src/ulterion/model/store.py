@@ -29,7 +29,7 @@ from ulterion.model.recovery import recovered
 from ulterion.model.review import FILE_NAME, Review, load_review, parse_review
 from ulterion.model.review_editing import Tables, add_tables, with_tables
 from ulterion.model.review_template import started_toml
-from ulterion.model.run_summary import RunSummary, summary_of, without_series
+from ulterion.model.run_summary import RunSummary, look_into, summary_of, without_series
 from ulterion.model.runs.document import AnyRun, NewerRunError, kind_of, parse_run
 from ulterion.model.setup_notes import FILE_NAME as NOTES
 from ulterion.model.setup_notes import NewerNotesError, Notebook, SetupNote, parse_notebook
@@ -244,8 +244,8 @@ class ReviewFolder:
     def summaries(self) -> list[RunSummary]:
         """Return what every run is about, oldest first, read once.  What cannot be read is set aside and told."""
         if self._summaries is None:
-            summaries = [s for p in self._files(".json") if (s := self._read(p, summary_of)) is not None]
-            self._summaries = _in_order(summaries)
+            found = look_into(self._files(".json"), lambda path: self._read(path, summary_of))
+            self._summaries = _in_order([summary for summary in found if summary is not None])
         return self._summaries
 
     def refresh(self) -> None:

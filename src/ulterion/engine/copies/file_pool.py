@@ -16,6 +16,7 @@ import numpy as np
 from ulterion.core.errors import TargetFailed
 from ulterion.engine.copies import jobs
 from ulterion.engine.workers import children
+from ulterion.model import child_process
 
 PULSE = 0.1  # seconds between two looks at how much was moved
 PATIENCE = 10  # times as long, where nothing shows whether a flush goes on
@@ -61,7 +62,7 @@ class FilePool:
 
             jobs.serve(theirs, moved, number)
 
-        children.start(work, self._pids.append, near)
+        child_process.start(work, self._pids.append, near)
         theirs.close()
         self._lines.append(ours)
 

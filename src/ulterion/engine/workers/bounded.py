@@ -14,6 +14,7 @@ from typing import TypeVar, cast
 from ulterion.core.errors import UsageError
 from ulterion.core.units import show_block
 from ulterion.engine.workers import children
+from ulterion.model import child_process
 
 Value = TypeVar("Value")
 PIECE = 2**20  # bytes read from a child at a time
@@ -41,7 +42,7 @@ def bounded(work: Callable[[], Value], most_bytes: int, what: str) -> Value:
                 pickle.dump(("scarce", None), out)
 
     try:
-        children.start(in_child, started.append, [reader])
+        child_process.start(in_child, started.append, [reader])
         os.close(writer)
         writer = -1
         data = _all_of(reader)

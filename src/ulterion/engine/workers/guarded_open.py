@@ -22,6 +22,7 @@ from ulterion.core.errors import TargetFailed
 from ulterion.core.records import dataclass
 from ulterion.engine.targets.test_file import OpenFile
 from ulterion.engine.workers import children
+from ulterion.model import child_process
 
 About = TypeVar("About")
 LENGTH = struct.Struct("<Q")
@@ -68,7 +69,7 @@ def opened(make: Callable[[], tuple[OpenFile, About]], name: str, seconds: float
     mine, its = socket.socketpair()
     holder = _Holder(mine)
     try:
-        children.start(partial(_hold, make, its), holder.note, [mine.fileno()], dies=False)
+        child_process.start(partial(_hold, make, its), holder.note, [mine.fileno()], dies=False)
         its.close()
         ended, fd = _answer(mine, name, seconds)
         direct, about = cast("tuple[bool, About]", children.value_of(ended))

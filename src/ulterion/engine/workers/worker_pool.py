@@ -21,8 +21,9 @@ from typing import TypeVar, cast
 from ulterion.core.errors import TargetFailed
 from ulterion.core.records import dataclass
 from ulterion.core.workloads.passes import Tick
-from ulterion.engine.workers.children import GRACE, lost, outcome, start, value_of
+from ulterion.engine.workers.children import GRACE, lost, outcome, value_of
 from ulterion.engine.workers.worker_slot import FIRST, FLUSHING, PAUSES, START, STOP, WorkerSlot
+from ulterion.model.child_process import start
 
 STALL = 60.0  # seconds without any completion after which a device counts as stalled
 LOOK = 0.05  # seconds between two looks at the children

@@ -15,12 +15,12 @@ from types import FrameType
 from typing import Any
 
 from ulterion.core.errors import TargetFailed
-from ulterion.engine.workers.children import die_with_parent
 from ulterion.engine.workers.worker_pool import WorkerPool
 from ulterion.engine.workers.worker_slot import WorkerSlot
 from ulterion.host import commands
 from ulterion.host.sampler import Watched, sample
 from ulterion.host.sensors import Sensor
+from ulterion.model.child_process import die_with_parent
 from ulterion.model.systems import is_portable
 
 NEVER = 1e12  # seconds: nobody gives up on a sampler that is silent
