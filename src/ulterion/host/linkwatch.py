@@ -64,8 +64,11 @@ def steps_under_load(disk: str, steps: tuple[Step, ...], root: Path = LIVE) -> t
     if not may_rest(steps):
         return steps
     watch = LinkWatch(disk, root)
-    read = _read_for_a_moment(root / "dev" / disk)
-    return watch.stop() or steps if read else steps
+    try:
+        read = _read_for_a_moment(root / "dev" / disk)
+    finally:
+        seen = watch.stop()
+    return seen or steps if read else steps
 
 
 def _read_for_a_moment(device: Path) -> bool:
