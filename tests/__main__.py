@@ -20,6 +20,10 @@ from pathlib import Path
 SHARED = "ULTERION_TESTS_SHARED"  # in the environment: a folder that all processes of the tests share
 TOP = Path(__file__).parents[1]
 SLOWEST = 12  # modules that are named at the end
+LONG = (
+    "test_docs", "features.test_plan", "features.test_charts", "features.test_report", "features.test_copy", "engine.test_portable",
+    "engine.test_network", "cli.test_program", "cli.test_hostile", "cli.test_others",
+)  # fmt: skip
 MOST = 4  # processes; more would disturb what is timed
 
 
@@ -35,9 +39,10 @@ class Ran:
 
 
 def modules() -> list[str]:
-    """Return the names of all test modules, the largest first: they take longest."""
+    """Return the names of all test modules, those that take long first, so that none of them is left alone at the end."""
     found = sorted((TOP / "tests").rglob("test_*.py"), key=lambda p: -p.stat().st_size)
-    return [".".join(p.relative_to(TOP).with_suffix("").parts) for p in found]
+    names = [".".join(p.relative_to(TOP).with_suffix("").parts) for p in found]
+    return sorted(names, key=lambda name: name.removeprefix("tests.") not in LONG)
 
 
 def run(module: str) -> Ran:

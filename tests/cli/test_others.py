@@ -130,9 +130,11 @@ class OwnNames(FolderCase):
             self.ulterion("soak", "--setup", setup, "--for", "20 s", "--idle", "0")
         for words, name, mine in (
             (("export", "--to", "out"), "out/results.csv", "my own"),
-            (("report", "page.html", "--figures", "out"), "out/captions.txt", "my own"),
             (("race", "direct", "box", "--film", "out/f.gif", "--speed", "5000"), "out/f.gif", "GIF89a mine"),
+            (("report", "page.html", "--figures", "out"), "out/captions.txt", "my own"),
         ):
+            for run in folder.glob("runs/*-box-*") if words[0] == "report" else ():
+                run.unlink()  # fewer figures
             path = folder / name
             path.parent.mkdir(exist_ok=True)
             path.write_text(mine)
@@ -422,12 +424,12 @@ class Strangers(FolderCase):
     def test_a_page_that_swells(self) -> None:
         """A small page whose archive holds 400 MiB, or documents that fill the memory: refused in little memory and time."""
         data = io.BytesIO()
-        with zipfile.ZipFile(data, "w", zipfile.ZIP_DEFLATED) as bomb:
+        with zipfile.ZipFile(data, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as bomb:
             bomb.writestr("review.toml", "schema = 2\n")
             with bomb.open("runs/20260101T000000Z-measure-box-aaaaaa.json", "w", force_zip64=True) as out:
                 for _ in range(400):
                     out.write(bytes(2**20))
-        self.assertLess(len(data.getvalue()), 2 * 2**20)
+        self.assertLess(len(data.getvalue()), 4 * 2**20)
         page = '<script type="text/plain" id="runs">' + base64.b64encode(data.getvalue()).decode() + "</script>"
         self.write("page.html", page)
         self.refused("verify", "page.html", says="more than any review has")

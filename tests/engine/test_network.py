@@ -39,7 +39,7 @@ JSON: st.SearchStrategy[Any] = st.recursive(
 )
 
 
-def order(words: str, seconds: float = 0.5) -> Order:
+def order(words: str, seconds: float = 0.25) -> Order:
     return Order.of(replace(parse_network(words), seconds=seconds), 10.0)
 
 
@@ -62,7 +62,7 @@ class Passes(unittest.TestCase):
             mine, theirs = link.run(order("receive 3 streams"), lambda seconds, moved: told.append(moved))
             self.assertEqual((len(mine.counted), len(theirs.sent), mine.problems, theirs.problems), (3, 3, [], []))
             count, seconds = joined(list(mine.counted.values()))
-            self.assertTrue(0.4 < seconds < 0.6 and 0 < count < sum(s.bytes for s in theirs.sent.values()))
+            self.assertTrue(0.2 < seconds < 0.35 and 0 < count < sum(s.bytes for s in theirs.sent.values()))
             self.assertTrue(told and told[-1] > 0)
             mine, theirs = link.run(order("both ways"), None)
             self.assertTrue(mine.counted[0].bytes > 0 and theirs.counted[1].bytes > 0)
@@ -79,7 +79,7 @@ class Passes(unittest.TestCase):
         with serving() as (peer, _), Relay(peer.port, pace=12e6) as relay:
             link = link_to(relay.port)
             for words in ("receive", "send"):
-                mine, theirs = link.run(order(words, 1.5), None)
+                mine, theirs = link.run(order(words, 1.2), None)
                 count, seconds = joined([*mine.counted.values(), *theirs.counted.values()])
                 self.assertAlmostEqual(count / seconds / relay.rate(0.3), 1, delta=0.05)
                 self.assertLess(count / seconds, 12.5e6)
@@ -188,10 +188,10 @@ class Strangers(unittest.TestCase):
         with serving() as (peer, told):
             for words in ("receive", "send", "messages", "send datagrams at 5 Mb/s"):
                 link = link_to(peer.port)
-                ending = threading.Timer(0.4, link._control.shutdown, (socket.SHUT_RDWR,))
+                ending = threading.Timer(0.25, link._control.shutdown, (socket.SHUT_RDWR,))
                 ending.start()
                 with self.assertRaises(TargetFailed):
-                    link.run(order(words, 1.2), None)
+                    link.run(order(words, 0.8), None)
                 link.close()
                 self._until_free(peer)
             for frame in (
@@ -275,7 +275,7 @@ class Strangers(unittest.TestCase):
 
     def _passes(self, port: int) -> None:
         link = link_to(port)
-        mine, _ = link.run(order("receive", 0.2), None)
+        mine, _ = link.run(order("receive", 0.1), None)
         self.assertGreater(mine.counted[0].bytes, 0)
         link.close()
 

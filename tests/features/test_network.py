@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import signal
 import threading
+import time
 
 from tests.network import CODE, Relay, serving
 from tests.running import Running
@@ -66,7 +67,7 @@ class OverThisMachine(FolderCase):
             assert peer.stderr is not None
             lines = [peer.stderr.readline() for _ in range(2)]
             command = lines[1].split("ulterion measure ")[1].split()
-            data = self.json_of("measure", *command, "--seconds", "0.15", "--passes", "1", "--json")
+            data = self.json_of("measure", *command, "--seconds", "0.1", "--passes", "1", "--json")
             _, told = peer.communicate()
         self.assertEqual([e["workload"] for e in data["estimates"]], [w.name for w in NETWORK_SUITE.workloads])
         run = data["run"]
@@ -120,23 +121,27 @@ class OverThisMachine(FolderCase):
 
     def test_a_peer_that_dies_in_mid_run(self) -> None:
         """What was measured before is kept, the run is failed, and the sentence names the peer."""
-        with serving() as (peer, _), self._measuring(peer.port) as running:
-            threading.Timer(2.0, peer.stop).start()
+        with serving() as (peer, heard), self._measuring(peer.port) as running:
+            self._served(heard, running)
+            threading.Timer(0.7, peer.stop).start()
             _, told = running.communicate()
             self.assertEqual(running.wait(), 3, told)
         self.assertIn("the peer 127.0.0.1", told)
 
     def test_stopped_by_hand(self) -> None:
         with serving() as (peer, heard), self._measuring(peer.port) as running:
-            while not heard:
-                running.poll()
-            threading.Event().wait(0.7)
+            self._served(heard, running)
+            time.sleep(0.7)
             running.send_signal(signal.SIGINT)
             self.assertEqual((running.wait(), "stopped by hand" in running.communicate()[1]), (130, True))
 
+    def _served(self, heard: list[str], running: Running) -> None:
+        while not heard and running.poll() is None:
+            time.sleep(0.01)
+
     def _measuring(self, port: int) -> Running:
         where = ("--network", f"127.0.0.1:{port}", "--code", CODE)
-        return self.start("measure", *where, "--workload", "receive", "--seconds", "0.8", "--passes", "30")
+        return self.start("measure", *where, "--workload", "receive", "--seconds", "0.2", "--passes", "100")
 
     def test_beside_a_drive(self) -> None:
         """A folder and a network, alone and at once: a document each, of its kind."""
@@ -144,7 +149,7 @@ class OverThisMachine(FolderCase):
         with serving() as (peer, _):
             data = self.json_of(
                 "measure", "drive", "--together", f"net:127.0.0.1:{peer.port}", "--code", CODE, "--workload",
-                "sequential read 1 MiB depth 2", "--seconds", "0.3", "--passes", "1", "--span", "16 MiB", "--json",
+                "sequential read 1 MiB depth 2", "--seconds", "0.15", "--passes", "1", "--span", "16 MiB", "--json",
             )  # fmt: skip
         (shared,) = data["workloads"].values()
         self.assertEqual([len(shared["alone"]), len(shared["together"]), data["failures"]], [2, 2, []])

@@ -12,9 +12,11 @@ from __future__ import annotations
 
 import itertools
 import math
+from functools import lru_cache
 
-from ulterion.core.arrays import Floats, np
+from ulterion.core.arrays import Floats, Integers, np
 from ulterion.core.records import dataclass
+from ulterion.core.stats.middle import median_of_array
 
 MIN_STEP = 0.06  # change of the rate, as a ratio, below which a level is taken for the same
 BEYOND = 5.0  # standard errors that two levels must differ by; among thousands of places chance reaches four
@@ -40,12 +42,12 @@ def noise_of(logs: Floats) -> float:
     if logs.size < 3:
         return MIN_NOISE
     steps = np.abs(np.diff(logs))
-    return max(MIN_NOISE, 1.4826 * float(np.median(steps)) / math.sqrt(2))
+    return max(MIN_NOISE, 1.4826 * median_of_array(steps) / math.sqrt(2))
 
 
 def _logs(rates: Floats) -> Floats:
     positive = rates[rates > 0]
-    floor = FLOOR * float(np.median(positive)) if positive.size else 1.0
+    floor = FLOOR * median_of_array(positive) if positive.size else 1.0
     return np.asarray(np.log(np.maximum(rates, floor)))
 
 
@@ -54,7 +56,8 @@ def smoothed(rates: Floats) -> Floats:
     logs = _logs(rates)
     if logs.size < 3:
         return logs
-    middle = np.median(np.stack([logs[:-2], logs[1:-1], logs[2:]]), axis=0)
+    before, here, after = logs[:-2], logs[1:-1], logs[2:]
+    middle = np.maximum(np.minimum(before, here), np.minimum(np.maximum(before, here), after))
     return np.concatenate([logs[:1], middle, logs[-1:]])
 
 
@@ -67,7 +70,7 @@ def levels(rates: Floats) -> list[Level]:
     cuts = sorted(_cuts(logs, noise))
     cuts = _moved(logs, cuts)
     edges = [0, *cuts, rates.size]
-    return [Level(a, b, float(np.median(rates[a:b]))) for a, b in itertools.pairwise(edges) if b > a]
+    return [Level(a, b, median_of_array(rates[a:b])) for a, b in itertools.pairwise(edges) if b > a]
 
 
 def _cuts(logs: Floats, noise: float) -> list[int]:
@@ -91,9 +94,7 @@ def _stretch(logs: Floats, noise: float) -> list[int]:
     if n < 3 or logs.size <= STRETCH_ROWS:
         return []
     sums = np.concatenate([[0.0], np.cumsum(logs[: n * block].reshape(n, block).sum(axis=1))])
-    first, last = np.triu_indices(n + 1, 1)
-    within = (last - first < n) & ((last - first) * block >= STRETCH_ROWS)
-    first, last = first[within], last[within]
+    first, last = _stretches(n, math.ceil(STRETCH_ROWS / block))
     rows = (last - first) * block
     inside = sums[last] - sums[first]
     steps = np.abs(inside / rows - (sums[-1] - inside) / (n * block - rows))
@@ -101,6 +102,14 @@ def _stretch(logs: Floats, noise: float) -> list[int]:
     scores[steps <= math.log1p(STRETCH_STEP)] = 0.0
     best = int(np.argmax(scores))
     return [int(first[best]) * block, int(last[best]) * block] if scores[best] > STRETCH_BEYOND * noise else []
+
+
+@lru_cache(maxsize=8)  # the passes of a run have about as many rows each
+def _stretches(n: int, least: int) -> tuple[Integers, Integers]:
+    """Return where every stretch of at least so many of n blocks begins and ends (exclusive), all of them together left out."""
+    first, last = np.triu_indices(n + 1, 1)
+    within = (last - first < n) & (last - first >= least)
+    return first[within], last[within]
 
 
 def _best_cut(logs: Floats, noise: float) -> int | None:

@@ -55,7 +55,7 @@ class PassShape:
 
     def slowed(self) -> Slowed | None:
         """Return the rates of a pass that did not keep to one, or None where none is far enough from the others, long enough."""
-        if len(self.intervals) < FEWEST:
+        if len(self.intervals) < FEWEST or max(self.intervals) < APART * min(self.intervals):
             return None
         rates = np.array(self.intervals, dtype=np.float64)
         least = NOTICED * rates.size
