@@ -67,7 +67,7 @@ class OverThisMachine(FolderCase):
             assert peer.stderr is not None
             lines = [peer.stderr.readline() for _ in range(2)]
             command = lines[1].split("ulterion measure ")[1].split()
-            data = self.json_of("measure", *command, "--seconds", "0.1", "--passes", "1", "--json")
+            data = self.json_of("measure", *command, "--seconds", "0.2", "--passes", "1", "--json")
             _, told = peer.communicate()
         self.assertEqual([e["workload"] for e in data["estimates"]], [w.name for w in NETWORK_SUITE.workloads])
         run = data["run"]
