@@ -24,7 +24,10 @@ PROGRAM = str(Path(sys.executable).with_name("ulterion"))
 
 @dataclass(frozen=True)
 class Timed:
-    """A command, what it is held against ('pass' or 'import NAME'), the ratio that is wanted, and whether it is run on the demo of a plan."""
+    """A command, what it is held against ('pass' or 'import NAME'), the ratio that is wanted, and whether it is run on the demo of a plan.
+
+    `{}` in a word is the number of the round, where each needs a name of its own.
+    """
 
     words: tuple[str, ...]
     reference: str
@@ -38,6 +41,8 @@ EVERY = (
     Timed(("estimate", "units", "10 Gb/s"), "pass", 6.0),
     Timed(("completion", "bash"), "pass", 6.0),
     Timed(("note", "it hums"), "import numpy", 1.4),
+    Timed(("new", "review-{}"), "import numpy", 1.4),
+    Timed(("add", "part", "part-{}", "--name", "Part {}", "--kind", "drive"), "import numpy", 1.4),
     Timed(("survey",), "import numpy", 1.4),
     Timed(("clock", "pod: 4.2 GB in 1m12s"), "import numpy", 1.4),
     Timed(("compare",), "import numpy", 3.0),
@@ -61,8 +66,9 @@ def seconds(command: list[str], folder: Path | None = None) -> float:
 
 def show(one: Timed, rounds: int, folder: Path | None = None) -> None:
     """Time a command with its reference by turns, and print what that comes to."""
-    reference, command = [sys.executable, "-c", one.reference], [PROGRAM, *one.words]
-    pairs = [(seconds(command, folder), seconds(reference)) for _ in range(rounds + 1)][1:]  # the first warms the files
+    reference = [sys.executable, "-c", one.reference]
+    commands = [[PROGRAM, *(word.format(at) for word in one.words)] for at in range(rounds + 1)]
+    pairs = [(seconds(command, folder), seconds(reference)) for command in commands][1:]  # the first warms the files
     ours, theirs = (statistics.median(side) * 1e3 for side in zip(*pairs, strict=True))
     ratio = statistics.median(a / b for a, b in pairs)
     name = f"ulterion {' '.join(one.words)}"

@@ -307,7 +307,7 @@ def main(argv: list[str] | None = None, environment: Environment | None = None, 
 
 
 def _forget_bad_epoch() -> None:
-    """Leave out a SOURCE_DATE_EPOCH that is no time: nothing here is dated by it, and NumPy fails on it when it is loaded."""
+    """Drop a SOURCE_DATE_EPOCH that is not a number of seconds: nothing here uses it, and NumPy fails to load with it."""
     told = os.environ.get("SOURCE_DATE_EPOCH", "0")
     if not (told.isascii() and told.isdigit() and len(told) <= DIGITS_OF_A_TIME):
         del os.environ["SOURCE_DATE_EPOCH"]

@@ -53,7 +53,7 @@ class WorkerLost(Interrupted):
 
 
 class PassSpoiled(UlterionError):  # noqa: N818 - it names what happened
-    """A pass is no result, though nothing failed: machine or program stood still while it ran, or it cannot have been.
+    """A pass does not count, though nothing failed: the machine or the program stood still meanwhile, or the figure is impossible.
 
     Attributes:
         of_target: whether it is the target that spoils passes, so that one that goes on doing so has failed.
@@ -68,7 +68,7 @@ FEW = 3  # names that a question can hold
 
 
 def nearest(name: str, known: Iterable[str], alike: float = 0.5) -> str | None:
-    """Return the known name that looks most like `name`, or begins with it; None when none does, by a share of letters `alike`."""
+    """Return the known name that begins with `name` or is most like it; None where none reaches the likeness `alike` (0 to 1)."""
     from difflib import get_close_matches  # loaded where something was misspelt
 
     names = {k.casefold(): k for k in known}

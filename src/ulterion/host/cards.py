@@ -59,7 +59,7 @@ UHS_GRADE = 14  # byte of the SD status whose upper half is the UHS speed grade
 
 
 def slot_step(slot: Path, root: Path) -> Step | None:
-    """Return the slot of a card with the bus mode it runs, or None when the folder is no slot."""
+    """Return the slot of a card with its bus mode, or None where the folder is not a slot."""
     if not SLOT.fullmatch(slot.name) or slot.parent.name != "mmc_host":
         return None
     card = next((p for p in sorted(slot.glob("mmc*:*")) if CARD.fullmatch(p.name)), None)
@@ -82,7 +82,7 @@ def slot_step(slot: Path, root: Path) -> Step | None:
 
 
 def card_step(card: Path) -> Step | None:
-    """Return the card itself, or None when the folder is none."""
+    """Return the card itself, or None where the folder is not a card."""
     return Step("drive", card.name, tree.text(card / "name"), "mmcblk") if CARD.fullmatch(card.name) else None
 
 

@@ -72,7 +72,7 @@ def _unconfigured(folder: Path) -> str | None:
 
 
 def _no_disk(folder: Path) -> str | None:
-    """Return why a storage device gives no disk, None where it gives one, or is none."""
+    """Return why a storage device shows no disk; None where it shows one, or the device is not for storage."""
     for interface in sorted(folder.glob(f"{folder.name}:*")):
         if tree.text(interface / "bInterfaceClass") != STORAGE:
             continue

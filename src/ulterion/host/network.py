@@ -94,7 +94,7 @@ class AdapterCounts:
 
 
 def counted(name: str | None, root: Path = LIVE) -> AdapterCounts | None:
-    """Return what an adapter counted so far, None where it does not say or there is none."""
+    """Return an adapter's counters, or None where they cannot be read."""
     if name is None:
         return None
     folder = root / "sys/class/net" / name / "statistics"

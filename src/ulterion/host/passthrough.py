@@ -13,7 +13,7 @@ LIVE = Path("/")
 
 
 class LogError(Exception):
-    """A log that could not be read, or that is none, and why."""
+    """A log that could not be read or is not valid, and why."""
 
 
 def ask(device: Path, request: int, command: Any) -> int:

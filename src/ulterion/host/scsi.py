@@ -128,7 +128,7 @@ def ufs_link(folder: Path) -> Link | None:
 
 
 def ufs_step(folder: Path) -> Step | None:
-    """Return a UFS host with its link, or None when the folder is none."""
+    """Return a UFS host with its link, or None where the folder is not one."""
     return (
         Step("slot", folder.name, "UFS", tree.name_of_link(folder / "driver"), ufs_link(folder))
         if is_ufs(folder)

@@ -145,7 +145,7 @@ class Probe:
 
 
 def number_in(text: str, unit: str) -> float:
-    """Return the one number that a probe printed; raise SensorError when it is none, or no temperature."""
+    """Return the one number that a probe printed; raise SensorError where it is not a number, or the value is not plausible."""
     shown = " ".join(text.split())[:60]
     try:
         value = float(shown)

@@ -86,7 +86,7 @@ def packed(files: dict[str, bytes]) -> bytes:
 
 
 def unpacked(data: bytes) -> dict[str, bytes]:
-    """Return the files of an archive; raise UsageError for one that is none, is damaged, or holds what a review has not."""
+    """Return the files of an archive; raise UsageError where it is not one, is damaged, or holds files that no review has."""
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
             entries = archive.infolist()

@@ -113,7 +113,7 @@ def is_alive(pid: int) -> bool:
 
 
 def open_lock(path: Path) -> int:
-    """Open a file to be locked, made where there is none; never through a link, and a FIFO keeps nobody waiting.  Raises OSError."""
+    """Open a file in order to lock it, creating it if need be; never through a link, and without waiting at a FIFO.  Raises OSError."""
     flags = os.O_RDWR | os.O_CREAT | getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_NONBLOCK", 0)
     return os.open(path, flags | getattr(os, "O_CLOEXEC", 0), 0o666)
 

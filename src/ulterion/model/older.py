@@ -10,7 +10,7 @@ Table = dict[str, object]
 
 
 def checked_version(data: object, present: int) -> int | None:
-    """Return which `schema` a file says it has, the present one where it says none; None for what is no table.  Raises ValueError."""
+    """Return the `schema` that a file states, or the present one where it states none; None where the file is not a table.  Raises ValueError."""
     if not isinstance(data, dict):
         return None
     version = data.get("schema", 1 if "hookups" in data else present)

@@ -12,7 +12,7 @@ from ulterion.model.runs.document import AnyRun, parse_run
 
 
 def recovered(journal: Path, document: Path) -> AnyRun | None:
-    """Return the run that a journal holds, with the notes left for it, or None when there is none to be written.
+    """Return the run in a journal, with the notes left for it; None where nothing is left to write.
 
     Raises Unreadable when the system does not give the journal.
     """

@@ -77,7 +77,7 @@ def _if_sound(path: Path) -> RunSummary | None:
 
 
 def summary_of(data: bytes, path: Path) -> RunSummary:
-    """Return what a document is about; raise UsageError (NewerRunError) when it is none, or not whole."""
+    """Return what a document is about; raise UsageError where it is not a run document or not whole, NewerRunError for a later format."""
     summary = _by_layout(data, path)
     if summary is not None:
         return summary
@@ -161,7 +161,7 @@ def _summary(head: Raw, path: Path, texts: frozenset[str], noted: bool) -> RunSu
 
 
 def _moment(text: object) -> datetime.datetime | None:
-    """Return a moment as documents state it, None where it is none."""
+    """Return a moment as documents state it; None for anything else."""
     try:
         return moment_of(text)
     except (ValueError, TypeError):

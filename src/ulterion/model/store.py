@@ -292,7 +292,7 @@ class ReviewFolder:
         return self.with_series([s for s in self.summaries() if s.kind in kinds])
 
     def _read(self, path: Path, parse: Callable[[bytes, Path], Found]) -> Found | None:
-        """Read a document; one that is none of ours is set aside with a notice, which is never fatal."""
+        """Read a document; one that is not valid is moved aside with a notice, and the rest is read."""
         try:
             return parse(read_bytes(path), path)
         except NoSuchFile:

@@ -46,7 +46,7 @@ def stops_held() -> Iterator[None]:
 
 
 def system() -> System:
-    """Return the system; one that is none of the three is taken for Linux, which says what it lacks."""
+    """Return the system; any other is treated as Linux, where what it lacks is reported."""
     return "macos" if sys.platform == "darwin" else "windows" if sys.platform == "win32" else "linux"
 
 
@@ -56,7 +56,7 @@ def is_portable() -> bool:
 
 
 def check_engine() -> None:
-    """Raise UsageError where the environment asks for an engine that is none."""
+    """Raise UsageError where the environment asks for an engine that does not exist."""
     asked = os.environ.get(ENGINE, "")
     if asked not in ("", PORTABLE):
         raise UsageError(

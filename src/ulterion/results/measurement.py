@@ -98,7 +98,7 @@ class Measurement:
 
 
 def _span_is_no_matter(measured: Measurement) -> bool:
-    """Return whether the span only followed the drive's speed, and bears on no rate: a disk's arm goes further over more of it."""
+    """Return whether the span cannot have changed the rate: it was fitted to the drive's speed, and no disk's arm had to travel further."""
     run = measured.run
     return bool(run.settings.span_fitted) and not (run.target.rotational and measured.workload.pattern == "random")
 

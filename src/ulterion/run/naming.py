@@ -22,7 +22,7 @@ BY_HAND = "by-hand"  # key of the medium of transfers that a hand timed, where n
 
 
 def checked_label(text: str) -> str:
-    """Return a label with its spaces in order; raise UsageError for one that is none."""
+    """Return a label with its spaces tidied; raise UsageError where nothing is left of it."""
     label = " ".join(text.split())
     if not label or not any(c.isalnum() for c in label):
         raise UsageError("a label is a word or a few, such as 'front port'")

@@ -29,7 +29,7 @@ class Observer(runner.Observer):
         """The target is open, and it is known what will be run; nothing has been written to it yet."""
 
     def turn(self, run: Any) -> None:
-        """Of several targets that were opened, what follows is told of this one."""
+        """Of several open targets, the next events belong to this one."""
 
     def stage(self, what: str, size: int) -> None:
         """A stage of a copy or a proof begins, in words, with its bytes; `tick` tells how far it is."""

@@ -45,7 +45,7 @@ def _on(run: MeasureRun, record: WorkloadRecord) -> Iterator[str]:
 
 
 def _own_part(run: MeasureRun, record: WorkloadRecord) -> list[str]:
-    """Return what is ours in a figure, where it is worth knowing."""
+    """Return the sentence on our own share in a figure, where it is large enough to matter."""
     if not record.counted or record.counted[0].workers is None:
         return []
     cost = run.bench.request_cost if record.workload.depth == 1 else run.bench.request_cost_deep

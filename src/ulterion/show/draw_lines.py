@@ -160,7 +160,7 @@ def _across(axes: Axes, across: Axis, sheet: Sheet) -> None:
 
 
 def _rests(chart: LineChart, every: Sequence[Axes], sheet: Sheet) -> None:
-    """Shade what is no load, and name it at the foot of the first panel where there is room."""
+    """Shade the phases without load, and name them at the foot of the first panel where there is room."""
     for start, end, words in chart.rests:
         for axes in every:
             axes.axvspan(start, end, color=sheet.look.palette.rest, linewidth=0, zorder=0)

@@ -1,4 +1,4 @@
-"""An outcome that is no number, as a cell of a table."""
+"""An outcome that is not a number, as a cell of a table."""
 
 from __future__ import annotations
 

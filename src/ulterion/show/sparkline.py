@@ -30,7 +30,7 @@ class RunningLine:
         self.low, self.high = float("inf"), float("-inf")
 
     def add(self, value: float | None) -> None:
-        """Take a value; None where there is none."""
+        """Take a value, or None for a gap."""
         self.last = value
         if value is not None:
             self._group.append(value)

@@ -44,7 +44,7 @@ class SimHand:
                 tally.add_wrong(one.first, one.count, kind)
 
     def one(self, place: int) -> int | None:
-        """Return which place's unit lies at a place, None where it is none of ours."""
+        """Return the place whose unit is found at this place, or None where we did not write it."""
         self.chain.move(READING, place * UNIT, UNIT, self._moved)
         (there,) = self.memory.read(place, 1)
         return there.owner if isinstance(there.owner, int) else None

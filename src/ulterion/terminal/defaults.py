@@ -44,7 +44,7 @@ def apply(parser: argparse.ArgumentParser) -> None:
 
 
 def personal() -> dict[str, object]:
-    """Return what the file says, nothing where there is none; raise Refused."""
+    """Return the defaults in the file, empty without one; raise Refused."""
     try:
         path = config_path()
         text = _text_of(path) if path.is_file() else ""

@@ -114,7 +114,7 @@ class Environment:
 
 
 class _Nowhere(io.StringIO):
-    """A stream that keeps nothing, and is no terminal."""
+    """A stream that discards what is written, and is not a terminal."""
 
     def write(self, text: str) -> int:
         return len(text)

@@ -87,7 +87,7 @@ class Subcommands:
             parser.add_argument(self.dest, metavar=named[0], help=named[1], nargs="?")
 
     def mistaken(self, command: str, word: str) -> str:
-        """Return what is wrong with a word that is none of the questions, and what was probably meant."""
+        """Return what is wrong with a word that names no question, with the one probably meant."""
         from ulterion.core.errors import unknown
 
         if word[:1].isdigit():

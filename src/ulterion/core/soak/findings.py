@@ -170,7 +170,7 @@ def _whole_rows(load: Trace) -> Trace:
 
 
 def why_held_down(events: list[Fall] | tuple[Fall, ...]) -> str:
-    """Return why a temperature under a load says nothing of where it would settle, or nothing."""
+    """Return why a temperature under load does not show where it would settle; empty where it does."""
     if any(f.cause == "throttling" for f in events):
         return "throttling capped the temperature, so there is no settled value"
     if any(f.cause == "unexplained" and f.heat is None and f.seconds >= LONG_FALL for f in events):

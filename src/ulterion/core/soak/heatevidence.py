@@ -1,4 +1,4 @@
-"""Whether heat made a rate fall, by what a drive shows of itself; and what would have told where nothing does.
+"""Whether heat made a rate fall, judged by what the drive reports; where nothing shows it, what evidence was missing.
 
 Heat is shown by the drive's own counters, by a temperature that had just come within 3 °C of the limit the drive states and went no
 further, or by dips that begin and end at the same two temperatures, as a thermostat makes them.  A

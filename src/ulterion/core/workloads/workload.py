@@ -281,7 +281,7 @@ def _depth(text: str, token: str) -> int:
 
 
 def _take(token: str, rest: list[str], parts: _Parts) -> None:
-    """Take one token, and what belongs to it from `rest`."""
+    """Read one token, with the tokens of `rest` that complete it."""
     word = token.casefold()
     if word in _WORDS:
         kind = _WORDS[word]

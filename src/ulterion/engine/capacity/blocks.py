@@ -65,7 +65,7 @@ class Pattern:
         return not (blank or damaged or unit[0] == self.key)
 
     def place_in(self, unit: Words) -> int | None:
-        """Return the place that one unit bears, None where it is none of ours."""
+        """Return the place written in a unit, or None where we did not write it."""
         if unit[0] != self.key or not (unit == self.of(unit[1:2])[0]).all():
             return None
         return int(unit[1])

@@ -49,7 +49,7 @@ class Hand(Protocol):
         """Read units in a row and count what they hold."""
 
     def one(self, place: int) -> int | None:
-        """Return which place's unit lies at a place, None where it is none of ours."""
+        """Return the place whose unit is found at this place, or None where we did not write it."""
 
     def found(self, first: int, count: int) -> list[tuple[int, int]]:
         """Return (place, whose it is) of the units in a row that are ours and another place's."""
@@ -140,7 +140,7 @@ class Scribe:
         tally.add_wrong(start, step, "unreadable")
 
     def one(self, place: int) -> int | None:
-        """Return which place's unit lies at a place, None where it is none of ours, or cannot be read."""
+        """Return the place whose unit is found at this place, or None where we did not write it or it cannot be read."""
         try:
             if self.medium.read(place * UNIT, self._memory[:UNIT]) < UNIT:
                 return None

@@ -27,7 +27,7 @@ def batches(items: Iterable[Item], size_of: Callable[[Item], int]) -> Iterator[l
 
 
 class ProgressMeter:
-    """Bytes that workers moved in each second from now on, and whoever is told of them; called again and again.
+    """Counts the bytes that workers move in each second from now on, and reports them; called again and again.
 
     What was written into the system's memory has not arrived.  Where a device counts what it writes (`written`, bytes so far), the
     lesser of both is told, and kept in `arrived`, which is empty without.

@@ -108,7 +108,7 @@ class Writer:
 
 
 def read(out: BinaryIO, name: str) -> Iterator[Line]:
-    """Yield the files of a manifest; raise UsageError for what is none, or not whole, when it comes to that."""
+    """Yield the files of a manifest; raise UsageError on reaching a line that is not one of a manifest, or an end that is missing."""
     if out.readline(MAX_LINE) != HEAD:
         raise UsageError(f"{name} is not an Ulterion manifest; make one with 'ulterion copy ... --manifest FILE'")
     files = total = number = 0

@@ -123,7 +123,7 @@ def _jobs(sources: Sequence[bytes], target: bytes, done: PassCopied, *, kernel: 
 
 
 def _files_of(sources: Sequence[bytes], target: bytes, done: PassCopied) -> Iterator[Entry]:
-    """Yield each file; make what is no file."""
+    """Yield each file; create folders and links on the way."""
     with Below(target) as below:
         for entry in walk(sources):
             if entry.kind == "file":

@@ -21,7 +21,7 @@ CLOCK_STEP = 2_000_000_000  # nanoseconds; the coarsest times that file systems 
 
 
 class NoFileError(Exception):
-    """What is to be read is no file: a FIFO, say, on which opening would wait for ever."""
+    """What was to be read is not a plain file. Opening a FIFO, for one, would wait for ever."""
 
 
 def fault_of(below: Below, line: Line, buffer: memoryview, moved: Callable[[int], None]) -> str:

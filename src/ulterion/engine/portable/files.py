@@ -1,4 +1,4 @@
-"""What a system gives for a target: a file that is read and written past its cache, and how one is had."""
+"""How each system opens a file so that it is read and written past the cache."""
 
 from __future__ import annotations
 
@@ -55,7 +55,7 @@ class Ways:
 
 
 def ways() -> Ways:
-    """Return how files are had here; raise UsageError on a system that is none of ours."""
+    """Return how files are opened on this system; raise UsageError on one that is not supported."""
     here = system()
     if here == "macos":
         from ulterion.engine.portable import macos

@@ -67,7 +67,7 @@ class Overlapped(ctypes.Structure):
     )
 
     def aim(self, offset: int, event: int = 0) -> Overlapped:
-        """Set where the request goes, and what is told of its end; return it."""
+        """Set the offset of the request and the event that marks its end; return the request."""
         self.Internal = self.InternalHigh = 0
         self.Offset, self.OffsetHigh, self.hEvent = offset & 0xFFFFFFFF, offset >> 32, event
         return self

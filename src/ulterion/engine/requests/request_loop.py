@@ -35,7 +35,7 @@ class StopSign(Protocol):
 
 
 class Intervals(Protocol):
-    """Who is told of each interval of a long load (`ulterion.engine.requests.intervals`)."""
+    """Reports each interval of a long load (`ulterion.engine.requests.intervals`)."""
 
     seconds: float
 

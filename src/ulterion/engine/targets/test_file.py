@@ -111,7 +111,7 @@ def _nameless(folder: int) -> OpenFile | None:
 
 
 def mark_of(name: str) -> bytes:
-    """Return what is written into a test file, or beside it, to prove that it is ours."""
+    """Return the mark in or beside a test file that proves that we made it."""
     return f"Ulterion's test file {name}; it may be removed when no measurement is going on.\n".encode()
 
 
@@ -213,7 +213,7 @@ def sweep(folder: int) -> list[str]:
 
 
 def _removed(name: str, folder: int, *, marked: bool = False) -> list[str]:
-    """Remove one file that is ours and that nobody locks, with the mark beside it; return what was removed."""
+    """Remove one test file of ours that nobody has locked, with the mark beside it; return the paths removed."""
     fd = os.open(name, os.O_RDWR | O_NOFOLLOW | O_CLOEXEC | getattr(os, "O_NONBLOCK", 0), dir_fd=folder)
     try:
         beside = name + MARK_ENDING

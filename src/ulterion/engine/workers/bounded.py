@@ -21,7 +21,7 @@ PIECE = 2**20  # bytes read from a child at a time
 
 
 def bounded(work: Callable[[], Value], most_bytes: int, what: str) -> Value:
-    """Return what `work` gives, done by a child that may take `most_bytes` of memory beside what this process has.
+    """Return the result of `work`, done by a child process that may take `most_bytes` of memory more than this process has.
 
     Raises what `work` raises, and UsageError, with `what` for the message, where the memory is not enough.  Where a system has
     no fork, or sets no limit, the work is done all the same.

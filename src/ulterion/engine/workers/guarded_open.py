@@ -98,7 +98,7 @@ def _hold(make: Callable[[], tuple[OpenFile, About]], line: socket.socket) -> No
 
 
 def _answer(line: socket.socket, name: str, seconds: float) -> tuple[children.Outcome, int]:
-    """Wait for what the child says; return it with the descriptor, -1 when there is none."""
+    """Wait for the child's answer; return it with the descriptor, or -1 where it sent none."""
     data, fd, until = b"", -1, time.monotonic() + seconds
     while len(data) < LENGTH.size or len(data) < LENGTH.size + LENGTH.unpack_from(data)[0]:
         if not select.select([line], [], [], max(0.0, until - time.monotonic()))[0]:

@@ -106,7 +106,7 @@ KINDS = get_type_hints(Answer)
 
 
 def parse_question(text: str) -> Question:
-    """Read a question from words; raise UsageError for a rate or a date that is none."""
+    """Read a question from words; raise UsageError for an invalid rate or date."""
     found: dict[str, str | float] = {}
     left = spoken(bounded(text, "question", "USB 10 Gb/s enclosures, write over 900 MB/s", MAX_WORDS))
     for name, expression in (

@@ -28,7 +28,7 @@ THROUGH_CACHE = "the file system refuses to bypass the system's cache: each file
 
 @dataclass
 class _Looked:
-    """What came of it so far.
+    """The result so far.
 
     Attributes:
         written: units that are on the medium; `checked` those that were read back, with their `tally`.

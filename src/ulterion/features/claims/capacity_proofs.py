@@ -57,7 +57,7 @@ def with_proofs(review: Review, rows: Sequence[ClaimRow], runs: Sequence[AnyRun]
 
 
 def _proven(review: Review, row: ClaimRow, run: CapacityRun) -> ClaimRow:
-    """Return a row by a proof: missed where less is there, met where all of it came back, else what was proven beside what is stated."""
+    """Return the row of a proof: missed where there is less than claimed, met where all came back, otherwise the proven size beside the stated one."""
     one = run.capacity
     enough = row.claimed * (1 - review.review.tolerance)
     if one.finding == "bad areas" and one.sound_bytes >= enough:

@@ -68,7 +68,7 @@ def _kind(review: Review, row: ClaimRow) -> str:
 
 
 def _ordered(rows: Sequence[ClaimRow]) -> list[ClaimRow]:
-    """Return rows by what their product gave at most: the claims of one stand together."""
+    """Return the rows in order of their product's best rate, so that the claims of a product stay together."""
     most: dict[str, float] = {}
     for row in rows:
         most[row.part] = max(most.get(row.part, 0.0), row.measured or 0.0)

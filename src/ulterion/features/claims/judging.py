@@ -85,7 +85,7 @@ class _Claim:
     judge: Callable[[_Case, ClaimRow], ClaimRow]
 
     def rows(self, cases: Sequence[_Case]) -> list[ClaimRow]:
-        """Return a row for each case, the fairest first, or the blank row when there is no case."""
+        """Return a row for each case, the fairest comparison first, or the blank row without any case."""
         judged = [(case, self.judge(case, replace(self.blank, setup=case.setup))) for case in cases]
         return [row for _, row in sorted(judged, key=lambda pair: _fairness(*pair))] or [self.blank]
 

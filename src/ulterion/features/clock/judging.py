@@ -1,4 +1,4 @@
-"""Transfers, timed by hand or copied, beside each other and beside what was measured: figures as figures, bounds as bounds."""
+"""Transfers timed by hand or copied, compared with each other and with what was measured. A transfer that did not end gives a bound."""
 
 from __future__ import annotations
 

@@ -97,12 +97,12 @@ def check_manifest(path: Path | None) -> None:
 
 
 def needed(count: walk.Count) -> int:
-    """Return the bytes that a copy takes, with what its files take beside what is in them."""
+    """Return the bytes that a copy takes on disk, with the overhead of its files."""
     return count.bytes + count.files * PER_FILE
 
 
 def has_room(folder: Path, count: walk.Count) -> bool:
-    """Return whether so much fits into a folder beside what is to stay free."""
+    """Return whether so many bytes fit into a folder and the room that must stay free remains."""
     free, kept = _free(folder)
     return needed(count) + kept <= free
 

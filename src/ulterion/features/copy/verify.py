@@ -40,7 +40,7 @@ def check(manifest_file: Path, folder: Path, observer: Observer, stall: float = 
 
 
 def _tell_added(found: proof.Proof, out: BinaryIO, name: str, folder: bytes) -> None:
-    """Take down what a folder holds beside what a manifest names."""
+    """Record the files of a folder that a manifest does not name."""
 
     def lines() -> Iterator[manifest.Line]:
         out.seek(0)

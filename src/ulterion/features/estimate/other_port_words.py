@@ -20,7 +20,7 @@ def chain_words(review: Review, one: Suggestion) -> str:
 
 
 def grouped(found: Sequence[tuple[str, str]]) -> list[str]:
-    """Return sentences, each once with all the names it is said of before it."""
+    """Return each sentence once, with the names it applies to before it."""
     names: dict[str, list[str]] = {}
     for name, words in found:
         names.setdefault(words, []).append(name)

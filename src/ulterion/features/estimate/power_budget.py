@@ -51,7 +51,7 @@ def supply_of(review: Review, name: str) -> Supply:
 
 
 def load_of(review: Review, runs: Sequence[AnyRun], name: str) -> Load:
-    """Return what a part draws: by a meter where one was logged or noted, else by its label, else by what it asked of its port; raise UsageError."""
+    """Return what a part draws: as metered, else as its label says, else as it asked of its port; raise UsageError."""
     if name not in review.parts:
         raise UsageError(unknown("part", name, review.parts))
     part = review.parts[name]

@@ -42,7 +42,7 @@ class _Participant:
     failure: TargetFailed | None = None
 
     def turn(self) -> None:
-        """Say that what follows is told of this one."""
+        """Announce which target the next events belong to."""
         self.observer.turn(self.run)
 
     def seed(self, index: int, number: int) -> int:

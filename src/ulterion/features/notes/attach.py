@@ -149,7 +149,7 @@ def doubtful(folder: ReviewFolder, chosen: RunSummary, words: str) -> str | None
 def _on_live_run(
     folder: ReviewFolder, words: str, moment: float | None, run_id: str | None
 ) -> dict[str, object] | None:
-    """Leave a note for the run that is going on; None when there is none."""
+    """Leave a note for the run in progress; return None where no run is."""
     if not folder.in_progress():
         return None
     with locked(folder.make_runs_folder()):  # it may end meanwhile: then the note goes to its document

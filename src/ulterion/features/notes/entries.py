@@ -64,7 +64,7 @@ def entries(folder: ReviewFolder) -> list[Entry]:
 
 
 def noted_runs(folder: ReviewFolder) -> list[AnyRun]:
-    """Return the runs that bear readings or notes, soaks whole: the moments of theirs count from the load's beginning."""
+    """Return the runs with readings or notes, soaks read whole, since their moments count from the start of the load."""
     return folder.for_judging([s for s in folder.summaries() if s.noted])
 
 

@@ -78,7 +78,7 @@ def _what(inputs: ReportInputs, kind: str, measure: Measure) -> str:
 
 
 def _baseline(inputs: ReportInputs, measure: Measure, found: Sequence[ProductFinding]) -> str:
-    """Return what the baseline of several rivals reaches, where they share one that is none of them; else ''."""
+    """Return the rate of the baseline that several rivals share, or '' where they share none or it is one of them."""
     groups = [g for g in inputs.groups if any(tests(inputs, r.setup, f.subject.key) for f in found for r in g.rows)]
     if len(found) < 2 or len(groups) != 1 or groups[0].baseline is None:
         return ""

@@ -84,7 +84,7 @@ def _name(inputs: ReportInputs, setup: str) -> str:
 
 
 def _medium(inputs: ReportInputs, setup: str) -> str:
-    """Return the medium of a setup, where its name says nothing of it."""
+    """Return the medium of a setup, or empty where its name tells it already."""
     medium = inputs.review.setups[setup].medium
     named = _name(inputs, setup) == known_as(inputs, medium) or inputs.review.parts[medium].kind == FILES
     return "" if named else inputs.review.label(medium)

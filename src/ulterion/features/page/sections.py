@@ -1,4 +1,4 @@
-"""The sections of an article on what was measured, each from what is there: where nothing is, there is no section."""
+"""The sections of an article about what was measured. A section without results is left out."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What could not be kept alike over the cells of a plan, though it bears on the figures."""
+"""What differed between the cells of a plan besides its factors, and may affect the figures."""
 
 from __future__ import annotations
 

@@ -80,7 +80,7 @@ def run_plan(request: PlanRequest, observer: PlanObserver) -> PlanDone:
 
 @contextmanager
 def _claimed(review: ReviewFolder, setup: str) -> Iterator[bool]:
-    """Yield whether a setup is ours alone while this is on: a plan may be run by two machines on one shared folder."""
+    """Yield whether this process has the setup to itself: two machines may run one plan in a shared folder."""
     path = review.make_runs_folder() / f".plan-{setup}.lock"
     try:
         lock = open_lock(path)

@@ -52,11 +52,11 @@ class PlanObserver:
         return None
 
     def measuring(self) -> Observer:
-        """Return who is told of a measurement."""
+        """Return the observer of a measurement."""
         return Observer()
 
     def soaking(self) -> Observer:
-        """Return who is told of a soak."""
+        """Return the observer of a soak."""
         return Observer()
 
     def measured(self, done: Kept[MeasureRun]) -> None:

@@ -33,7 +33,7 @@ def levels_across_sizes(review: Review, found: EffectsOf) -> list[AcrossSizes]:
 
 
 def sweep_sentences(every: Sequence[AcrossSizes], review: Review) -> list[str]:
-    """Return for each level how its effect goes with the size: the same at all, least and most, where there is none; what depends on what."""
+    """Return, for each level, how its effect changes with the size: the same at all sizes, where it is least and most, or where there is none."""
     told = [_across(review, one) for one in every if one.shown]
     flat = [words.named(review, one.level) for one in every if len(one.none) == len(one.effects)]
     unsure = [words.named(review, one.level) for one in every if not one.shown and len(one.none) < len(one.effects)]

@@ -175,7 +175,7 @@ def together_words(review: Review, found: Effects) -> list[str]:
 
 
 def drift_words(found: Effects) -> list[str]:
-    """Return what is said of a drift over the plan."""
+    """Return the sentence about a drift over the plan, if there is one."""
     if found.drift is None:
         return ["too few runs were repeated to tell whether rates drifted during the plan"]
     ratio, low, high = found.drift

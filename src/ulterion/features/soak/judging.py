@@ -71,7 +71,7 @@ class Soak:
 
 
 def soak_of(run: AnyRun, label: str | None = None) -> Soak | None:
-    """Return what a soak says, None when its load never began, or when it is none."""
+    """Return the findings of a soak; None where its load never began, or the run is of another kind."""
     if not isinstance(run, SoakRun):
         return None
     findings = _findings.of([run], lambda: kept_findings(run, _room(run)))

@@ -32,7 +32,7 @@ SHOWN_EVENTS = 6
 
 
 class Keys:
-    """Lines typed while the live view is on; nothing where there is no keyboard."""
+    """The lines typed while the live view is shown; none without a keyboard."""
 
     def __init__(self) -> None:
         self._old: list[Any] | None = None

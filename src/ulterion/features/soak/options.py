@@ -1,4 +1,4 @@
-"""The options of `ulterion soak`, in groups by what the reviewer wants, and what they come to."""
+"""The options of `ulterion soak`, grouped by purpose, and the request they make."""
 
 from __future__ import annotations
 

@@ -36,7 +36,7 @@ class ReadingRow:
 
 
 def reading_rows(soaks: Sequence[Soak]) -> list[ReadingRow]:
-    """Return what was read by hand, in the order of time; the room itself is no row."""
+    """Return the readings taken by hand, in order of time, without those of the room."""
     found: dict[tuple[str, float], list[float | None]] = {}
     names: dict[tuple[str, float], str] = {}
     for number, soak in enumerate(soaks):

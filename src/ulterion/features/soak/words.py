@@ -201,7 +201,7 @@ def why_not_settled(warmth: TemperatureFinding) -> str:
 
 
 def moment(at_seconds: float | None) -> str:
-    """Return a moment before what was noted at it; empty where there is none."""
+    """Return a moment to be put before a note; empty where the note has none."""
     return "" if at_seconds is None else f"{show_duration(at_seconds)}  "
 
 

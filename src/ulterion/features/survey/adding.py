@@ -105,7 +105,7 @@ def asked_for(
 
 
 def _check_alone(path: Path, what: str, key: str, values: dict[str, Value]) -> None:
-    """Read a table with this in it alone, beside what else it must have; raise UsageError."""
+    """Check one entry of a table by reading a table that holds it and what else must be there; raise UsageError."""
     needed: dict[str, Value] = {"name": "x", "kind": "x"} if what == "part" else {}
     if what == "setup" and "chain" not in values:
         return

@@ -11,7 +11,7 @@ DEEPEST = 40  # entries within one another; no machine has so many hubs
 
 
 def parsed(text: str) -> Entry:
-    """Return a JSON object; empty where the text is none."""
+    """Return the JSON object in a text; empty where there is none."""
     try:
         data = json.loads(text)
     except (ValueError, RecursionError):
@@ -20,24 +20,24 @@ def parsed(text: str) -> Entry:
 
 
 def entry(found: object) -> Entry:
-    """Return an object, empty where it is none."""
+    """Return a value if it is an object, else an empty one."""
     return found if isinstance(found, Mapping) else {}
 
 
 def entries(found: object) -> list[Entry]:
-    """Return a list of objects, without what is none; one alone stands for a list of one (ConvertTo-Json writes it so)."""
+    """Return the objects of a list; a single object counts as a list of one, as ConvertTo-Json writes it."""
     if isinstance(found, Mapping):
         return [found]
     return [one for one in found if isinstance(one, Mapping)] if isinstance(found, list) else []
 
 
 def text(found: object) -> str | None:
-    """Return a text without blanks around it, None where it is none or empty."""
+    """Return a text without blanks around it; None where the value is not a text, or empty."""
     return found.strip() or None if isinstance(found, str) else None
 
 
 def number(found: object) -> float | None:
-    """Return a number of zero or more, also one that is written as a text; None where it is none."""
+    """Return a number of zero or more, also one written as text; None for anything else."""
     if isinstance(found, bool):
         return None
     if isinstance(found, str):
@@ -51,7 +51,7 @@ def number(found: object) -> float | None:
 
 
 def whole(found: object) -> int | None:
-    """Return a whole number of zero or more, None where it is none."""
+    """Return a whole number of zero or more; None for anything else."""
     value = number(found)
     return None if value is None or value != int(value) else int(value)
 

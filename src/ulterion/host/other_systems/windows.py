@@ -141,7 +141,7 @@ def _steps(device: str | None, devices: Entry) -> tuple[Step, ...]:
 
 
 def _role(device: str, known: Entry, *, first: bool) -> str | None:
-    """Return what a device is, by what its identifier begins with; None for what is nothing on the way."""
+    """Return the role of a device by the beginning of its identifier; None where it has no part in the chain."""
     bus, _, rest = device.upper().partition("\\")
     if bus == "PCI":
         return "controller"

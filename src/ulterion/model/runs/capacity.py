@@ -77,7 +77,7 @@ class Recovery:
         self._run = run
 
     def take(self, line: Raw) -> None:
-        """Take a line; raise KeyError or ValueError when it is none of ours."""
+        """Take a line; raise KeyError or ValueError where it is not one of this kind."""
         record = CapacityRecord.from_data(line["capacity"])
         old = self._run.capacity
         series = {"wrote": [*old.wrote, *record.wrote], "read": [*old.read, *record.read]}

@@ -185,7 +185,7 @@ class Recovery:
         self._passes: list[CopyPass] = []
 
     def take(self, line: Raw) -> None:
-        """Take a line; raise KeyError or ValueError when it is none of ours."""
+        """Take a line; raise KeyError or ValueError where it is not one of this kind."""
         self._passes.append(CopyPass.from_data(line["copied"]))
 
     def run(self, state: State) -> CopyRun:

@@ -23,7 +23,7 @@ class Recovery(Protocol):
     """What takes the lines of a journal, and makes a run of them."""
 
     def take(self, line: Raw) -> None:
-        """Take a line; raise an error of Python's when it is none of this kind."""
+        """Take a line; raise a built-in exception where it is not one of this kind."""
 
     def run(self, state: State) -> AnyRun:
         """Return the run with what was taken."""

@@ -100,7 +100,7 @@ class WorkloadRecord(Written):
         return self._named(states)
 
     def with_states_from(self, known: Sequence[CacheExhaustion]) -> WorkloadRecord:
-        """Return it with its passes named by what is known of the cache from elsewhere, where they show no states themselves."""
+        """Return the record with the states of its passes taken from what is known of the cache elsewhere, where the passes show none themselves."""
         if not self.writes_in_order or any(p.state is not None for p in self.counted):
             return self
         return self._named(states_from_known_cache([(p.number, p.shape.rate) for p in self.counted], known))
@@ -251,7 +251,7 @@ class Recovery:
         self._passes: list[tuple[int, PassRecord]] = []
 
     def take(self, line: Raw) -> None:
-        """Take a line; raise KeyError, TypeError or ValueError when it is none of ours."""
+        """Take a line; raise KeyError, TypeError or ValueError where it is not one of this kind."""
         if "span" in line:
             self._run = self._run.on_span(int(line["span"]))
             return

@@ -99,7 +99,7 @@ class Recovery:
         self._on: PhaseBuilder | None = None
 
     def take(self, line: Raw) -> None:
-        """Take a line; raise KeyError, TypeError or ValueError when it is none of ours."""
+        """Take a line; raise KeyError, TypeError or ValueError where it is not one of this kind."""
         if "row" in line and self._on is not None:
             self._on.add(_row(line["row"]))
         elif "phase" in line:

@@ -81,7 +81,7 @@ class SoakPhase(Written):
 
 
 def _padded(values: Sequence[float | None], rows: int, missing: float) -> Floats:
-    """Return the values of `rows` rows, `missing` where there is none."""
+    """Return a value for each of `rows` rows, `missing` where a row has none."""
     known = np.array(values[:rows], dtype=np.float64)  # None becomes NaN
     known[np.isnan(known)] = missing
     return np.concatenate([known, np.full(rows - known.size, missing)])
@@ -215,7 +215,7 @@ class SoakRun(Header):
     soak: SoakRecord
 
     def trace(self) -> Trace:
-        """Return its series as numbers: the one road from a soak, finished or going on, to what is said of it."""
+        """Return its series as numbers: all findings of a soak, finished or in progress, start from here."""
         return self.soak.trace(**self.trace_facts)
 
     @property

@@ -82,7 +82,7 @@ _NAMED = {"workloads.workload": ("name", WORKLOADS), "soak.workload": ("name", W
 
 
 def _renamed(data: object, place: str = "") -> object:
-    """Return what stands at a place of a document of version 4 under the names of version 5; what is no record stays."""
+    """Return a part of a document of version 4 with the names of version 5; what is not a record stays as it is."""
     if isinstance(data, list) and place in ("workloads", "workloads.passes", "copied.passes", "clock.timings"):
         return [_renamed(one, place) for one in data]
     if not isinstance(data, dict):

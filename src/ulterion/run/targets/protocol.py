@@ -143,5 +143,5 @@ def temperature_of(target: Target) -> float | None:
 
 
 def warmth_of(target: Target) -> Warmth:
-    """Return what the drive says of its heat now; nothing where there is none to read."""
+    """Return what the drive reports of its heat now; empty where it reports nothing."""
     return target.warmth() if isinstance(target, HeatTarget) else Warmth()

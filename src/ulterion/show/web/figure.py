@@ -11,7 +11,7 @@ from ulterion.show.web.lines import lines
 
 
 def figure(name: str, chart: Chart) -> Markup:
-    """Return a chart as a figure with an address of its own; what is no table has its words beside it for those who do not see it."""
+    """Return a chart as a figure with its own anchor. Unless it is a table, its words stand beside it for screen readers."""
     said = chart.caption
     drawn = isinstance(chart, LineChart) or not isinstance(chart, BarChart | SpreadChart | MapChart)
     return element(
