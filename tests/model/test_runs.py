@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import fcntl
-import io
 import json
 import os
 import re
@@ -143,19 +142,17 @@ class Reading(FolderCase):
         path = self.folder / "file"
         path.write_bytes(bytes(range(256)) * 20)
 
-        class Sparing(io.FileIO):
-            asked = 0
-
-            def read(self, size: int | None = -1, /) -> bytes:
-                Sparing.asked += 1
-                return super().read(min(size or 0, 700)) or b""
-
-        with mock.patch("os.fdopen", lambda fd, *_, **__: Sparing(fd)):
+        read = os.read
+        with mock.patch("os.read", side_effect=lambda fd, size: read(fd, min(size, 700))) as sparing:
             self.assertEqual(read_bytes(path), path.read_bytes())
-            Sparing.asked = 0
+            sparing.reset_mock()
             with self.assertRaisesRegex(UsageError, "larger than"):
                 read_bytes(path, 1000)
-        self.assertEqual(Sparing.asked, 0)
+            sparing.assert_not_called()
+        with mock.patch("os.fstat", return_value=mock.Mock(st_mode=0o100644, st_size=1)):  # it grew since
+            self.assertEqual(read_bytes(path), path.read_bytes())
+            with self.assertRaisesRegex(UsageError, "larger than"):
+                read_bytes(path, 1000)
         self.assertEqual(read_bytes(path, 256 * 20), path.read_bytes())
 
 

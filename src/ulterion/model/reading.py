@@ -15,7 +15,7 @@ from ulterion.core.errors import UsageError
 from ulterion.core.units import show_block
 
 MAX_RUN = 256 * 2**20  # bytes; a night's soak has 3 MB, a week of short passes some tens
-REST = 2**16  # bytes asked for beyond the size that a file had when it was opened
+REST = 2**12  # bytes asked for beyond the size that a file had when it was opened
 MAX_TEXT_BYTES = 8 * 2**20  # of a file written by hand, and of notes
 
 
@@ -41,20 +41,22 @@ def read_bytes(path: Path, most: int = MAX_RUN) -> bytes:
         raise Unreadable(f"{path} cannot be read: {why}; check its name and permissions") from error
     if fd < 0:
         raise UsageError(f"{path} is not a plain file; put one in its place")
-    facts = os.fstat(fd)
-    if not stat.S_ISREG(facts.st_mode):
+    try:
+        facts = os.fstat(fd)
+        if not stat.S_ISREG(facts.st_mode):
+            raise UsageError(f"{path} was replaced by something else while it was opened; try again")
+        data = b""
+        # the system may give less than is asked for, and the file may grow meanwhile
+        while facts.st_size <= most and len(data) <= most:
+            more = os.read(fd, max(facts.st_size + 1 - len(data), REST))
+            if not more:
+                break
+            data += more
+    except (OSError, MemoryError) as error:
+        why = getattr(error, "strerror", None) or "too little memory"
+        raise Unreadable(f"{path} cannot be read: {why}") from error
+    finally:
         os.close(fd)
-        raise UsageError(f"{path} was replaced by something else while it was opened; try again")
-    with os.fdopen(fd, "rb", buffering=0) as source:
-        try:
-            data = source.read(facts.st_size) if facts.st_size <= most else b""
-            while (
-                facts.st_size <= most and len(data) <= most and (more := source.read(REST))
-            ):  # it grew, or the system gave less than it has
-                data += more
-        except (OSError, MemoryError) as error:
-            why = getattr(error, "strerror", None) or "too little memory"
-            raise Unreadable(f"{path} cannot be read: {why}") from error
     if facts.st_size > most or len(data) > most:
         raise UsageError(f"{path} is larger than {show_block(most)}, the limit for such a file")
     return data

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Callable, Iterator, Sequence
+from dataclasses import replace
 from itertools import pairwise
 from pathlib import Path
 
@@ -25,6 +26,7 @@ _TEXT = b'\n      "text": "'
 _NUMBER = pattern(rb'\n {10}"number": [1-9]')
 _LIST = pattern(rb' *"\w+": \[[\[\dn-]')
 _NOTED = pattern(rb'\n  "(?:notes|readings)": \[\n')
+NOWHERE = Path()
 MANY = 2000  # documents; to start a second process takes as long as reading some hundred
 LONG_LINE = 120  # bytes; a list of numbers on a longer line is a series
 
@@ -65,13 +67,15 @@ def look_into(paths: Sequence[Path], read: Callable[[Path], RunSummary | None]) 
     with beside(lambda: [_if_sound(path) for path in others]) as theirs:
         found = [read(path) for path in mine]
         looked = theirs() or [None] * len(others)
-    return found + [summary or read(path) for summary, path in zip(looked, others, strict=True)]
+    return found + [
+        replace(summary, path=path) if summary else read(path) for summary, path in zip(looked, others, strict=True)
+    ]
 
 
 def _if_sound(path: Path) -> RunSummary | None:
-    """Return what a document is about; None where it cannot be read, so that the reader is told why by another."""
+    """Return what a document is about, without its path, which takes long to send; None where it cannot be read, so that `read` says why."""
     try:
-        return summary_of(read_bytes(path), path)
+        return replace(summary_of(read_bytes(path), path), path=NOWHERE)
     except UsageError:
         return None
 

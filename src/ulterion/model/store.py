@@ -199,13 +199,14 @@ class ReviewFolder:
 
     def _files(self, ending: str) -> list[Path]:
         """Return the files of the runs folder with an ending, by name, which is by time; hidden ones are not ours to read."""
+        folder = self.runs_folder
         try:
-            names = os.listdir(self.runs_folder)  # noqa: PTH208 - a path for each of 10,000 takes as long as reading them
-            return [self.runs_folder / n for n in sorted(names) if n.endswith(ending) and n[0] != "."]
+            names = os.listdir(folder)  # noqa: PTH208 - a path for each of 10,000 takes as long as reading them
         except OSError as error:
             if not isinstance(error, FileNotFoundError):
-                self._say(f"{self.runs_folder} cannot be read: {error.strerror}; its runs are left out")
+                self._say(f"{folder} cannot be read: {error.strerror}; its runs are left out")
             return []
+        return [folder / name for name in sorted(names) if name.endswith(ending) and name[0] != "."]
 
     def _recover(self) -> None:
         sweep_scratch(self.runs_folder, _OUR_RUN_FILES)
