@@ -30,7 +30,10 @@ NOTEBOOK = Path(__file__).parents[2] / "docs/example.ipynb"
 class Watching(FolderCase):
     def setUp(self) -> None:
         super().setUp()
-        self.enterContext(mock.patch("os.nice"))  # standing back, it would wait for whatever else this machine does
+        # standing back, it would wait for whatever else this machine does
+        self.nice = self.folder.with_suffix(".nice")
+        self.addCleanup(self.nice.unlink, missing_ok=True)
+        self.enterContext(mock.patch("os.nice", side_effect=lambda by: self.nice.write_text(str(by))))
 
     def until(self, process: Running, holds: Callable[[], bool], what: str) -> None:
         end = time.monotonic() + LONGEST
@@ -40,7 +43,7 @@ class Watching(FolderCase):
             time.sleep(0.1)
 
     def test_a_page_that_follows_the_review(self) -> None:
-        """Made anew when a run ends and when a remark is written; a review.toml that is wrong for a moment ends nothing; Ctrl-C does."""
+        """Made anew when a run ends and when a remark is written, behind what is being measured; a wrong review.toml ends nothing, Ctrl-C does."""
         store, page = self.review(), self.folder / "report.html"
         simulate(store, "direct", passes=2)
         with self.start("report", "--watch") as process:
@@ -57,6 +60,7 @@ class Watching(FolderCase):
         self.assertEqual(process.returncode, 0, told)
         self.assertIn("stopped by hand; the last page is kept", told)
         self.assertIn("review.toml", told)
+        self.assertGreater(int(self.nice.read_text()), 10)
         self.assertEqual(self.ulterion("report", "--watch", "--json").returncode, 2)
 
     def test_a_page_shows_a_run_under_way(self) -> None:
