@@ -123,7 +123,7 @@ def _report(folder: ReviewFolder, env: Environment, unit: str, shown: Path) -> N
 
 
 def _judge(folder: ReviewFolder, env: Environment, unit: str) -> None:
-    """Show what comes of it: a line for each setup, what the long runs say, and how the claims fared."""
+    """Show the results: a line for each setup, the findings of the long runs, and the verdicts on the claims."""
     from collections import Counter
 
     from ulterion.demo.scenario import SOAKED

@@ -71,6 +71,6 @@ def soak_some(folder: ReviewFolder) -> Iterator[Kept[SoakRun]]:
 
 
 def prove_some(folder: ReviewFolder) -> Iterator[Kept[CapacityRun]]:
-    """Look quickly whether what the cards state is there."""
+    """Take a quick look at whether the cards hold what they state."""
     for setup in CARDS:
         yield prove(CapacityRequest(Place(folder, folder.path, None, setup), quick=True), Observer())

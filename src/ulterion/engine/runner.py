@@ -34,7 +34,7 @@ class PassTarget(Protocol):
 
 
 class Observer:
-    """What a run tells as it goes.  Every method may be left as it is."""
+    """Hears the events of a run.  Every method may be left as it is."""
 
     def prefilling(self, done: int, total: int) -> None:
         """`done` of `total` bytes of the test file are on the medium."""
@@ -128,7 +128,7 @@ def pass_seed(seed: int, index: int, number: int) -> int:
 
 @dataclass
 class _Progress:
-    """What is known of one workload while the run goes on."""
+    """The results of one workload so far."""
 
     results: list[PassResult] = field(default_factory=list)
     done: bool = False
@@ -187,7 +187,7 @@ def run(target: PassTarget, schedule: Schedule, observer: Observer) -> None:
 def run_pass(
     target: PassTarget, workload: Workload, seed: int, observer: Observer, index: int, *, number: int
 ) -> PassResult:
-    """Run a pass, again where it was spoiled; when that happens too often raise Interrupted, or TargetFailed where the target does it."""
+    """Run a pass, again where it was spoiled; where that happens too often raise Interrupted, or TargetFailed if the target causes it."""
     for _ in range(MAX_SPOILED):
         try:
             return target.run_pass(workload, seed, observer.tick)
@@ -199,7 +199,7 @@ def run_pass(
 
 
 def _note(progress: _Progress, index: int, why: str | None, observer: Observer) -> None:
-    """Know, and tell, that a workload needs no more passes."""
+    """Record and report that a workload needs no more passes."""
     if why is not None:
         progress.done = True
         if why:

@@ -1,1 +1,1 @@
-"""A folder for each subject: how it is run, judged, said, shown and asked for."""
+"""A folder for each subject: its options, how it runs, its verdicts, words and tables."""

@@ -227,14 +227,14 @@ class NetworkWorkload(Workload):
 
 
 def on_drive(workload: Workload) -> DriveWorkload:
-    """Return a workload as the drive's that it is; raise UsageError for one of a network."""
+    """Return a workload as one of a drive; raise UsageError for one of a network."""
     if not isinstance(workload, DriveWorkload):
         raise UsageError(f"'{workload.text}' is for a network; for a drive {_EXAMPLE}")
     return workload
 
 
 def over_network(workload: Workload) -> NetworkWorkload:
-    """Return a workload as the network's that it is; raise UsageError for one of a drive."""
+    """Return a workload as one of a network; raise UsageError for one of a drive."""
     if not isinstance(workload, NetworkWorkload):
         raise UsageError(
             f"'{workload.text}' is for a drive; over a network write 'receive', 'send 4 streams', 'messages 64 B'"

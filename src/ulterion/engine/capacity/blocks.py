@@ -1,4 +1,4 @@
-"""Blocks that bear their own place: made, and recognised wherever they turn up."""
+"""Blocks that contain their own position, so that each is recognised wherever it turns up."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What is written all over: a raw device, or files that fill what is free in a folder."""
+"""The media of a capacity proof: a raw device, or files that fill the free room of a folder."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ PART = 2**30  # bytes of a file
 
 
 class Medium(Protocol):
-    """Something of a size that is written and read at places, all multiples of 4 KiB."""
+    """A medium of a known size, written and read at positions that are multiples of 4 KiB."""
 
     size: int
 

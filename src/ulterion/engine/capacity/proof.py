@@ -33,7 +33,7 @@ PIECE = 2**16  # bytes; the least that an error of the medium is laid to
 
 
 class Hand(Protocol):
-    """Writes units that bear their places, and says what it finds of them; real, or of the simulated bench.  All raise TargetFailed."""
+    """Writes units that contain their position and checks them, on a real medium or the simulated bench.  All methods raise TargetFailed."""
 
     @property
     def size(self) -> int:
@@ -90,7 +90,7 @@ class Scribe:
             self._moved(step * UNIT)
 
     def _lives_or_raise(self, error: TargetFailed) -> None:
-        """Raise what happened unless the place that was last well still answers."""
+        """Raise the error unless the last good position still answers."""
         try:
             alive = self.medium.read(self._well * UNIT, self._probe) == UNIT
         except TargetFailed:
@@ -175,7 +175,7 @@ class Scribe:
 
 @dataclass(frozen=True)
 class Recognised:
-    """What a look at the places that an earlier part of a proof wrote came to.
+    """The result of checking the units that an earlier part of a proof wrote.
 
     Attributes:
         ours: places that hold a unit of the proof's key, whole.

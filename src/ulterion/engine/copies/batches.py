@@ -1,4 +1,4 @@
-"""Work for the workers in handy pieces, and how far it is."""
+"""Jobs for the workers in pieces of a convenient size, and their progress."""
 
 from __future__ import annotations
 
@@ -43,7 +43,7 @@ class ProgressMeter:
         self.arrived: list[int] = []
 
     def __call__(self) -> None:
-        """Look how far it is."""
+        """Look at the progress."""
         now, moved, there = self.seconds, self.moved, self.there
         while now >= (len(self.intervals) + 1) * INTERVAL:
             self.intervals.append(moved - self._last)

@@ -28,7 +28,7 @@ Done = Iterator[tuple[FileJob, Any]]
 
 
 class JobRunner(Protocol):
-    """Who does jobs, real or simulated, and what a proof of capacity asks of it."""
+    """Runs jobs, real or simulated, among them those of a capacity proof."""
 
     @property
     def moved(self) -> int:
@@ -38,7 +38,7 @@ class JobRunner(Protocol):
         """Return the time on its clock, seconds."""
 
     def run(self, work: Iterator[FileJob], watch: Callable[[], None] = ...) -> Done:
-        """Have jobs done; yield each with what came of it, and call `watch` now and then.  Raises TargetFailed."""
+        """Run jobs; yield each with its result, and call `watch` now and then.  Raises TargetFailed."""
 
 
 class FilePool:
@@ -82,7 +82,7 @@ class FilePool:
         return time.perf_counter()
 
     def run(self, work: Iterator[FileJob], watch: Callable[[], None] = lambda: None) -> Done:
-        """Have jobs done, as many at a time as there are workers; yield each with what came of it.
+        """Run jobs, as many at a time as there are workers; yield each with its result.
 
         `watch` is called every tenth of a second.  Raises TargetFailed when nothing moves for `stall` seconds (a flush moves what the kernel
         counts; where it counts nothing it gets ten times as long), or a worker is lost.
@@ -114,7 +114,7 @@ class FilePool:
                 raise TargetFailed(f"nothing moved for {patience:g} s: the device does not respond")
 
     def _beat(self) -> object:
-        """Return what changes as long as something moves: bytes of ours, and what the kernel counts of the device."""
+        """Return values that change as long as data moves: our own bytes, and the kernel's counters of the device."""
         return self.moved, self._pulse() if self._pulse is not None else None
 
     def _answer(self, at: int) -> Any:
@@ -125,7 +125,7 @@ class FilePool:
         return children.value_of(ended)
 
     def all_of(self, work: Sequence[FileJob]) -> list[Any]:
-        """Have a few jobs done and return what came of each, in no order."""
+        """Run a few jobs and return their results, in no particular order."""
         return [answer for _, answer in self.run(iter(work))]
 
     def close(self) -> None:

@@ -138,7 +138,7 @@ class Worker:
         return total
 
     def medium(self, given: tuple[int | bytes, int, int, int]) -> bool:
-        """Take up a medium to be written all over: (open device, or folder of files; bytes; key; units that are on it); return whether the cache is bypassed."""
+        """Open a medium for a capacity proof: (open device, or folder of files; bytes; key; units that are on it); return whether the cache is bypassed."""
         what, size, key, _ = given
         medium = DeviceMedium(what, size) if isinstance(what, int) else FilesMedium(what, size)
         self._scribe = Scribe(medium, key, self._moved)
@@ -192,7 +192,7 @@ class Worker:
         return repeats(DeviceMedium(*given), 1, self._moved)
 
     def prove(self, given: tuple[bytes, Sequence[Line]]) -> list[str]:
-        """Read files below a folder back past the caches and hold them against their lines; return for each what is wrong, '' for nothing."""
+        """Read files below a folder back past the caches and compare them with their lines of the manifest; return for each what is wrong, or ''."""
         top, lines = given
         below = self._below(top)
         return [fault_of(below, line, self._buffer, self._moved) for line in lines]

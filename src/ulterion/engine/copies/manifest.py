@@ -1,4 +1,4 @@
-"""A manifest: which files there are, how long, of when, and what they sum up to; a plain text that can be checked next year.
+"""A manifest: the files of a copy with their lengths, times and checksums; plain text that can be checked a year later.
 
     # ulterion manifest 1
     xxh3-128 <sum, 32 hexadecimal digits> <bytes> <nanoseconds since 1970> <path>

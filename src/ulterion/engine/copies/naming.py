@@ -1,4 +1,4 @@
-"""Giving something its name, never in the place of anything: in one step where the kernel can (renameat2)."""
+"""Renaming without ever replacing anything: in one step where the kernel can (renameat2)."""
 
 from __future__ import annotations
 

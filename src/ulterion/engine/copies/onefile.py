@@ -1,4 +1,4 @@
-"""One file copied: read, summed, and written into a folder of ours; what did not become whole is taken away again.
+"""One file copied: read, summed and written into a folder of ours. A copy that did not become whole is removed.
 
 The folder as a whole gets its final name when everything in it is whole (`ulterion.features.copy.run`): naming each file by itself would cost
 what no other copy costs.
@@ -34,7 +34,7 @@ class LeftOutError(Exception):
 
 
 class TargetGoneError(Exception):
-    """The target takes no more: full, gone, or failing."""
+    """The target takes no more data: it is full, gone or failing."""
 
     def __init__(self, number: int | None, text: str) -> None:
         super().__init__(text)
@@ -98,7 +98,7 @@ class Copier:
         return str(summed.hexdigest())
 
     def _stretch(self, source: int, out: int, start: int, end: int, summed: xxhash.xxh3_128) -> None:
-        """Move the bytes from one place to another of both files; reading and summing go beside the writing."""
+        """Copy a stretch of both files; reading and summing go on beside the writing."""
         if self.kernel and self._by_kernel(source, out, start, end, summed):
             return
 
@@ -114,7 +114,7 @@ class Copier:
             raise LeftOutError(SHORTER)
 
     def _move_with_holes(self, source: int, out: int, size: int, summed: xxhash.xxh3_128) -> None:
-        """Move what is data, and leave holes holes; the sum is that of the whole, zeros included."""
+        """Copy the data and leave holes as holes; the sum is of the whole file, zeros included."""
         place = 0
         while place < size:
             try:
@@ -160,7 +160,7 @@ class Copier:
         return True
 
     def _finish(self, source: int, out: int, entry: Entry) -> None:
-        """Look whether the source is what it was, and hand permissions and times on."""
+        """Check that the source has not changed, and set permissions and times."""
         now = os.fstat(source)
         if now.st_size != entry.size or now.st_mtime_ns != entry.modified:
             raise LeftOutError(CHANGED)
@@ -203,7 +203,7 @@ def _sum_zeros(summed: xxhash.xxh3_128, count: int) -> None:
 
 
 def of_target(error: OSError) -> Exception:
-    """Return what an error on the target's side comes to."""
+    """Return the error to raise for one on the target's side."""
     text = "the target is full" if error.errno in (errno.ENOSPC, errno.EDQUOT) else error.strerror or str(error)
     if error.errno in TARGET_FAULTS:
         return TargetGoneError(error.errno, text)

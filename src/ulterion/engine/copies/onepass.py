@@ -36,7 +36,7 @@ NO_METERS = Meters()
 
 @dataclass
 class PassCopied:
-    """What one copy came to.
+    """The result of one copy.
 
     Attributes:
         seconds: with the flush; `flush_seconds` it alone.
@@ -109,7 +109,7 @@ def copy_all(
 
 
 def _give_times(done: PassCopied, target: bytes) -> None:
-    """Give the folders the times of their originals, now that nothing more comes into them."""
+    """Give the folders the times of their originals, once nothing more is written into them."""
     with Below(target) as below:
         for path, modified in reversed(done.folder_times):
             with contextlib.suppress(OSError):
@@ -175,7 +175,7 @@ def _files(sources: Sequence[bytes]) -> Iterator[tuple[bytes, int]]:
 
 
 def drop_cache(pool: FilePool, sources: Sequence[bytes]) -> None:
-    """Drop what the system's cache holds of the sources; what was just written there goes to the medium first, or it would stay."""
+    """Drop the sources from the system's cache; what was just written there is flushed first, as it would stay otherwise."""
     for folder in dict.fromkeys(s if os.path.isdir(s) else os.path.dirname(s.rstrip(b"/")) or b"." for s in sources):
         with contextlib.suppress(TargetFailed):
             for _ in pool.run(iter([("flush", folder)])):
@@ -186,7 +186,7 @@ def drop_cache(pool: FilePool, sources: Sequence[bytes]) -> None:
 
 
 def read_alone(pool: FilePool, sources: Sequence[bytes], told: Callable[[float, int], None]) -> tuple[int, float]:
-    """Read everything and do nothing with it; return the bytes and the seconds."""
+    """Read everything and discard it; return the bytes and the seconds."""
     pulse, start = ProgressMeter(pool, told), time.perf_counter()
     total = sum(count for _, count in pool.run(_sized(_files(sources), "read"), pulse))
     return total, time.perf_counter() - start

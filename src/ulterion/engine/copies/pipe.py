@@ -1,4 +1,4 @@
-"""Reading a stretch of a file ahead of what is done with it: one thread reads and sums, the caller takes the pieces."""
+"""Reading a stretch of a file ahead of its use: one thread reads and sums, the caller takes the pieces."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Is what arrived what was sent?  Every file of a manifest read back past the caches, and nothing missing and nothing more."""
+"""Did what was sent arrive?  Every file of a manifest is read back past the caches, with none missing and none added."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ COUNTED = ("file", "other")  # what is looked at for more than was sent; folders
 
 @dataclass
 class Proof:
-    """What reading back found: files and bytes that are as they were, and (name, what) of those that are not, the first hundred."""
+    """The result of reading back: files and bytes that are as they were, and (name, fault) of the first hundred that are not."""
 
     files: int = 0
     bytes: int = 0
@@ -40,7 +40,7 @@ def prove(
     source_of: Callable[[bytes], bytes | None] = lambda path: None,
     watch: Callable[[], None] = lambda: None,
 ) -> Proof:
-    """Read the files of a manifest back from a folder; `source_of` leads to the original, to find where a copy differs from it."""
+    """Read the files of a manifest back from a folder; `source_of` gives the original, to find where a copy differs from it."""
     proof = Proof()
     for (_, (_, batch)), answers in pool.run(_jobs(lines, folder), watch):
         for line, what in zip(batch, answers, strict=True):
@@ -78,7 +78,7 @@ def extra(folder: bytes, lines: Callable[[], Iterator[Line]]) -> Iterator[bytes]
 
 
 def all_names(sources: Sequence[bytes]) -> Callable[[bytes], bytes | None]:
-    """Return what leads from a path below a copy to the original's."""
+    """Return a function that gives the path of the original for a path below a copy."""
     tops = {os.path.basename(s.rstrip(b"/")): s.rstrip(b"/") for s in sources}
 
     def source_of(path: bytes) -> bytes | None:

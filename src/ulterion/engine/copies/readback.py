@@ -1,4 +1,4 @@
-"""Files read back past the caches, and held against what they were: nothing but plain files is opened, and no link followed."""
+"""Files read back past the caches and compared with what they were. Only plain files are opened, and no link is followed."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Sets of files that are made: by name, size and seed the same everywhere, and of data that does not compress.
+"""Made-up sets of files: the same everywhere for a name, size and seed, and of data that does not compress.
 
 huge     one file of all of it
 shoot    a day of filming: a twentieth of the files are clips of 150 MB to 1.5 GB, the rest photographs of 6 to 40 MB, in folders by hundred
@@ -34,7 +34,7 @@ class Planned:
 
 
 def plan(name: str, total: int | None, seed: int) -> Iterator[Planned]:
-    """Yield the files of a set, `total` bytes in all (the last one makes it up); raise UsageError for one that is not known."""
+    """Yield the files of a set, `total` bytes in all (the last file makes up the rest); raise UsageError for an unknown set."""
     if name not in SETS:
         raise UsageError(unknown("set", name, SETS))
     wanted = USUAL[name] if total is None else total

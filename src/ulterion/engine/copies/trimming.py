@@ -1,4 +1,4 @@
-"""Telling a file system to hand what is free in it back to its device (the kernel's FITRIM), where we may."""
+"""Telling a file system to return its free space to the device (the kernel's FITRIM), where we may."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ REFUSALS = {
 
 
 def trim(folder: bytes) -> tuple[int, str]:
-    """Trim the file system that a folder is on; return (bytes that it says it handed back, '') or (0, why it was not done)."""
+    """Trim the file system of a folder; return (bytes that it says were returned, '') or (0, why it was not done)."""
     import fcntl  # absent where the system has no such call
 
     given = bytearray(RANGE.pack(0, ALL, 0))

@@ -1,4 +1,4 @@
-"""What there is to copy: files, folders and links below the sources, one after the other, however many there are."""
+"""What there is to copy: the files, folders and links below the sources, one after the other, in any number."""
 
 from __future__ import annotations
 
@@ -135,7 +135,7 @@ class Count:
 
 
 def _has_attributes(path: bytes) -> bool:
-    """Return whether a file or folder has extended attributes or access lists; labels that the system sets by itself are none."""
+    """Return whether a file or folder has extended attributes or access lists, labels that the system sets by itself left out."""
     try:
         return any(not name.startswith("security.selinux") for name in os.listxattr(path, follow_symlinks=False))
     except (OSError, AttributeError):  # a file system, or a system, without them

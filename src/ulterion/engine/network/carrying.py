@@ -1,4 +1,4 @@
-"""The part of one end in a pass: its sending and receiving threads, whichever end it is."""
+"""What one end does in a pass, whichever end it is: its sending and receiving threads."""
 
 from __future__ import annotations
 

@@ -48,7 +48,7 @@ class Arrived:
 
 @dataclass
 class Paced:
-    """What a sender did: datagrams sent, seconds it took, and its problem."""
+    """What a sender did: datagrams sent, seconds taken, and the problem it met."""
 
     sent: int = 0
     seconds: float = 0.0
@@ -132,7 +132,7 @@ class Receiver:
         self._drops = _dropped(sock)
 
     def told(self, sent: int) -> None:
-        """Hear how many were sent: all of them are under way by now."""
+        """Take note of how many were sent: all of them are on their way by now."""
         self._told_at, self._sent = time.perf_counter(), sent
 
     def stop(self) -> None:
@@ -140,7 +140,7 @@ class Receiver:
         self._over.set()
 
     def run(self) -> Arrived:
-        """Take in what comes; return what it was."""
+        """Receive datagrams; return the counts."""
         tally, token, size, moved = self._tally, self._token, self._size, self._meter.moved
         take, now, unpack, room = self._sock.recv_into, time.perf_counter, HEADER.unpack_from, bytearray(65536)
         self._sock.settimeout(0.05)

@@ -25,7 +25,7 @@ _ALPHABET = "abcdefghjkmnpqrstuvwxyz23456789"  # without what is mistaken when t
 
 
 class ProtocolError(Exception):
-    """The other end says what it should not, or nothing more."""
+    """The other end sends something invalid, or nothing more."""
 
 
 def send_frame(sock: socket.socket, data: Frame) -> None:
@@ -53,7 +53,7 @@ def receive_frame(sock: socket.socket, most: int = FRIEND, seconds: float | None
 
 
 def _exactly(sock: socket.socket, count: int, until: float | None) -> bytes:
-    """Return exactly `count` bytes: a byte now and then does not stretch the time."""
+    """Return exactly `count` bytes; a byte now and then does not extend the time."""
     parts = bytearray()
     while len(parts) < count:
         if until is not None:
@@ -76,7 +76,7 @@ def new_code() -> str:
 
 @lru_cache(maxsize=4)
 def key_of(code: str, salt: bytes) -> bytes:
-    """Return the key that a pairing code makes; slow on purpose, so that what was overheard is not searched for the code."""
+    """Return the key derived from a pairing code; slow on purpose, so that the code cannot be searched for in overheard messages."""
     return hashlib.scrypt(code.strip().casefold().encode(), salt=salt, n=2**14, r=8, p=1, dklen=32)
 
 
@@ -87,7 +87,7 @@ def proof(key: bytes, role: str, peer_nonce: bytes, bench_nonce: bytes) -> str:
 
 
 def is_proof(given: object, key: bytes, role: str, peer_nonce: bytes, bench_nonce: bytes) -> bool:
-    """Return whether what was given is that proof."""
+    """Return whether a value is that proof."""
     wanted = proof(key, role, peer_nonce, bench_nonce)
     return isinstance(given, str) and given.isascii() and hmac.compare_digest(given, wanted)
 

@@ -1,4 +1,4 @@
-"""One pass over a network as both ends agree on it: what is moved, in which direction, and what a result says in a frame."""
+"""One pass over a network as both ends agree on it: what is moved, in which direction, and the form of a result in a frame."""
 
 from __future__ import annotations
 
@@ -59,12 +59,12 @@ class Order:
         )
 
     def to_frame(self) -> Frame:
-        """Return it as it is sent."""
+        """Return the order as it is sent."""
         return {"do": "pass", **asdict(self)}
 
     @classmethod
     def read(cls, frame: Frame) -> Order:
-        """Read what was sent; raise ProtocolError for what is not served."""
+        """Read an order; raise ProtocolError for one that is not served."""
         kind, direction, window = frame.get("kind"), frame.get("direction"), frame.get("window")
         if kind not in ("streams", "messages", "datagrams") or direction not in ("send", "receive", "both"):
             raise ProtocolError("an order for something that is not served")
@@ -134,7 +134,7 @@ def to_frame(outcome: Outcome) -> Frame:
 
 
 def _gathered(counted: dict[int, Counted]) -> dict[int, Counted]:
-    """Return streams with series and gaps of all in the first of them: of each they would not fit into a frame."""
+    """Return streams with the series and gaps of all joined in the first: those of each would not fit into a frame."""
     made = {n: replace(c, series=[], gaps=LatencyHistogram()) for n, c in counted.items()}
     for first in list(made)[:1]:
         made[first].series = merged_series([c.series for c in counted.values()])
@@ -159,13 +159,13 @@ def _counted_frame(number: int, counted: Counted) -> Frame:
 
 
 def _thinned(series: Sequence[int], most: int = 4000) -> list[int]:
-    """Return a series with so few intervals that it fits into a frame."""
+    """Return a series joined to few enough intervals to fit into a frame."""
     step = -(-len(series) // most) or 1
     return [sum(series[i : i + step]) for i in range(0, len(series), step)]
 
 
 def from_frame(frame: Frame) -> Outcome:
-    """Read an outcome that was sent; raise ProtocolError for what cannot be one."""
+    """Read an outcome that was sent; raise ProtocolError for an invalid one."""
     result = frame.get("result")
     try:
         assert isinstance(result, dict)

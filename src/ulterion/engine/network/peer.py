@@ -1,4 +1,4 @@
-"""The peer: listens, lets one bench in that knows the pairing code, and keeps serving whatever strangers do.
+"""The peer: listens, lets in one bench that knows the pairing code, and goes on serving whatever strangers send.
 
 A stranger gets a greeting and a few seconds for one short frame.  How many wait at once is limited, also from one address, so that
 neither memory nor threads grow.
@@ -68,7 +68,7 @@ class Peer:
     """
 
     def __init__(self, code: str, address: str, port: int, facts: Facts, tell: Callable[[str], None]) -> None:
-        """Begin to listen; raise UsageError where that cannot be."""
+        """Begin to listen; raise UsageError where that is not possible."""
         self._salt, self._facts, self._tell = nonce(), facts, tell
         self._key = key_of(code, self._salt)
         self._listener, self._udp = _listen(address, port)
@@ -133,7 +133,7 @@ class Peer:
                 del self._strangers[address]
 
     def _meet(self, sock: socket.socket, address: str) -> None:
-        """Hear who connects, and let in who proves it."""
+        """Hear who connects, and let in whoever proves to know the pairing code."""
         session, kept = None, False
         try:
             sock.settimeout(TO_SAY_WHO)
@@ -189,7 +189,7 @@ class Peer:
         return session
 
     def _seated(self, session: Session) -> bool:
-        """Give a session the one seat there is; the one before may need a moment to leave it."""
+        """Give a session the only seat; the session before may need a moment to leave it."""
         for _ in range(20):
             with self._lock:
                 if self._session is None:

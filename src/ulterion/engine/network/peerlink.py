@@ -31,7 +31,7 @@ Tick = Callable[[float, int], None]
 
 
 class PeerLink:
-    """A bench's way to a peer.
+    """A bench's connection to a peer.
 
     Attributes:
         host, port: of the peer.
@@ -72,7 +72,7 @@ class PeerLink:
             ) from error
 
     def _let_in(self, sock: socket.socket) -> Frame:
-        """Prove who one is; return the peer's facts.  Raises UsageError where it refuses, ProtocolError, OSError."""
+        """Prove to know the pairing code; return the peer's facts.  Raises UsageError where it refuses, ProtocolError, OSError."""
         answer, mine, theirs, key = self._introduced(sock, "bench", {"role": "bench", "version": VERSION})
         if "refused" in answer:
             raise UsageError(f"the peer {self.host} refuses: {str(answer['refused'])[:200]}")
@@ -84,7 +84,7 @@ class PeerLink:
     def _introduced(
         self, sock: socket.socket, role: str, frame: Frame, *, answered: bool = True
     ) -> tuple[Frame, bytes, bytes, bytes]:
-        """Answer a greeting with a proof; return the answer, both nonces (one's own first) and the key."""
+        """Answer a greeting with a proof; return the answer, both nonces (our own first) and the key."""
         greeting = receive_frame(sock, seconds=TO_ANSWER)
         if greeting.get("ulterion-peer") != VERSION:
             raise ProtocolError(f"it uses another version of the protocol than ours ({VERSION})")

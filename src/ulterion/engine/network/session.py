@@ -191,7 +191,7 @@ class Session:
 
 
 def _has_gone(control: socket.socket, seconds: float) -> bool:
-    """Wait so long, and return whether the other end of a connection has closed it."""
+    """Wait for a while; return whether the other end of a connection has closed it."""
     try:
         if not GONE:  # not Linux: what was sent before the end hides the end
             time.sleep(seconds)
@@ -204,7 +204,7 @@ def _has_gone(control: socket.socket, seconds: float) -> bool:
 
 
 def _drain(udp: socket.socket) -> None:
-    """Throw away what came before a pass: at most a buffer full."""
+    """Discard what arrived before a pass: at most one buffer full."""
     udp.settimeout(0.0)
     until = time.monotonic() + 0.2
     with contextlib.suppress(BlockingIOError, ConnectionError):

@@ -1,4 +1,4 @@
-"""One TCP stream, sent or received.  The receiving end counts, by its own clock, and says when it is enough by closing."""
+"""One TCP stream, sent or received.  The receiving end counts, by its own clock, and ends the stream by closing it."""
 
 from __future__ import annotations
 
@@ -54,7 +54,7 @@ class Counted:
 
 
 def joined(streams: Sequence[Counted]) -> tuple[int, float]:
-    """Return the bytes and seconds of several streams of one machine, taken for one: from the first arrival of any to the last.
+    """Return the bytes and seconds of several streams of one machine taken together, from the first arrival of any to the last.
 
     Adding up the streams' own rates would leave out the time that one of them stood still at its ends.
     """
@@ -84,7 +84,7 @@ class Window:
 
 
 class Meter:
-    """Bytes so far of several streams, for whoever looks on; and the order to stop."""
+    """The bytes so far of several streams, for the live view, and the order to stop."""
 
     def __init__(self) -> None:
         self.moved: dict[int, int] = {}
@@ -97,7 +97,7 @@ class Meter:
 
 
 def patient(sock: socket.socket, seconds: float) -> None:
-    """Let calls wait so long in the kernel itself: a time limit of Python's costs a further call each time."""
+    """Set how long calls wait in the kernel itself: a time limit of Python's costs a further call each time."""
     sock.settimeout(None)
     limit = struct.pack("ll", int(seconds), int(seconds % 1 * 1e6))
     for option in (socket.SO_RCVTIMEO, socket.SO_SNDTIMEO):
@@ -105,7 +105,7 @@ def patient(sock: socket.socket, seconds: float) -> None:
 
 
 def receive(sock: socket.socket, window: Window, meter: Meter, number: int) -> Counted:
-    """Take in what comes until the window is over, then close, which tells the sender."""
+    """Receive until the window is over, then close, which tells the sender."""
     counted, room = Counted(series=[0] * max(round(window.seconds / INTERVAL), 1)), memoryview(bytearray(RECEIVE))
     patient(sock, window.stall)
     try:
@@ -163,20 +163,20 @@ def _take_in(
 
 
 def _wake_less_often(sock: socket.socket, rate: float) -> None:
-    """Let the system wake this end once in about so many microseconds, not for every packet: at high rates waking is what costs."""
+    """Let the system wake this end once in about so many microseconds, not for every packet: at high rates the waking costs most."""
     with contextlib.suppress(OSError):
         sock.setsockopt(socket.SOL_SOCKET, socket.SO_RCVLOWAT, max(1, min(int(rate * WAKE), MAX_WAKE)))
 
 
 def _close_at_once(sock: socket.socket) -> None:
-    """Close without waiting for what is under way."""
+    """Close without waiting for data on its way."""
     with contextlib.suppress(OSError):
         sock.setsockopt(socket.SOL_SOCKET, socket.SO_LINGER, struct.pack("ii", 1, 0))
     sock.close()
 
 
 def send(sock: socket.socket, block: bytes, window: Window, meter: Meter, number: int, *, told: bool) -> Sent:
-    """Send blocks until the receiver closes; `told` says whether the meter hears of it.
+    """Send blocks until the receiver closes; `told` says whether they are counted by the meter.
 
     Whether it closed because it had enough, or broke off before, only the receiver knows: what it says counts.
     """

@@ -1,1 +1,1 @@
-"""The engine where there is no Linux: requests by threads, each system's own way past its cache in one module of its own."""
+"""The engine for other systems than Linux: requests by threads, and a module for each system's way past its cache."""

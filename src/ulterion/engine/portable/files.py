@@ -41,7 +41,7 @@ class MediumFile(Protocol):
 
 @dataclass(frozen=True)
 class Ways:
-    """How files are had on a system; each raises OSError.
+    """How files are opened on a system; each raises OSError.
 
     Attributes:
         create: a test file of our own in a folder, gone when it is closed.

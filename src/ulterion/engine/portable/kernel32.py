@@ -1,4 +1,4 @@
-"""What is asked of Windows: types, structures, numbers and calls, as its public documentation has them; never tried on a real Windows.
+"""The types, structures, numbers and calls of Windows that are used, by its public documentation; never tried on a real Windows.
 
 Types are of our own, with the sizes that they have there: on Linux, where this is tested with stand-ins, `c_ulong` is another.
 Source: Win32 API reference (fileapi.h, ioapiset.h, handleapi.h, winioctl.h, winerror.h).
@@ -74,13 +74,13 @@ class Overlapped(ctypes.Structure):
 
 
 class PropertyQuery(ctypes.Structure):
-    """What is asked of a storage device (STORAGE_PROPERTY_QUERY, winioctl.h)."""
+    """A question to a storage device (STORAGE_PROPERTY_QUERY, winioctl.h)."""
 
     _fields_ = (("PropertyId", DWORD), ("QueryType", DWORD), ("AdditionalParameters", ctypes.c_uint8 * 1))
 
 
 class StorageInfo(ctypes.Structure):
-    """What sizes lie under a file (FILE_STORAGE_INFO, winbase.h)."""
+    """The sector sizes under a file (FILE_STORAGE_INFO, winbase.h)."""
 
     _fields_ = tuple(
         (name, DWORD)
@@ -97,7 +97,7 @@ class StorageInfo(ctypes.Structure):
 
 
 class AccessAlignment(ctypes.Structure):
-    """What sizes a device has (STORAGE_ACCESS_ALIGNMENT_DESCRIPTOR, winioctl.h)."""
+    """The sector sizes of a device (STORAGE_ACCESS_ALIGNMENT_DESCRIPTOR, winioctl.h)."""
 
     _fields_ = tuple(
         (name, DWORD)
@@ -164,7 +164,7 @@ class Kernel:
         return self._last_error()
 
     def error(self, code: int | None = None) -> OSError:
-        """Return an error of the system's as ours, with its own words."""
+        """Return an error of the system as an OSError with the system's words."""
         number = self.code if code is None else code
         room = ctypes.create_unicode_buffer(512)
         length = self.FormatMessageW(FROM_SYSTEM | IGNORE_INSERTS, None, number, 0, room, len(room), None)
@@ -172,7 +172,7 @@ class Kernel:
         return OSError(NUMBERS.get(number, errno.EIO), f"{words} (Windows error {number})")
 
     def checked(self, result: int | None) -> int:
-        """Return what a call gave; raise OSError where it gave nothing."""
+        """Return the result of a call; raise OSError where it is zero."""
         if not result or result == INVALID_HANDLE:
             raise self.error()
         return result

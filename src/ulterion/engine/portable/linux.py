@@ -1,4 +1,4 @@
-"""Linux by the portable engine, which has no need of it: to hold the two against each other on one machine."""
+"""Linux by the portable engine, which is not needed there: to compare both engines on one machine."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from ulterion.engine.targets import test_file
 
 
 def create(folder: Path) -> PosixFile:
-    """Return a test file of our own in a folder, without a name where that can be had."""
+    """Return a test file of our own in a folder, without a name where the file system can do that."""
     opened, _ = test_file.create_in(folder)  # what a killed run left is swept away first
     return PosixFile(
         opened.fd, direct=opened.direct, flush=os.fdatasync, preallocate=test_file.preallocate, close=opened.close

@@ -25,7 +25,7 @@ DKIOCGETBLOCKSIZE, DKIOCGETBLOCKCOUNT = 0x40046418, 0x40086419  # sys/disk.h
 
 
 class Store(ctypes.Structure):
-    """What F_PREALLOCATE is told (`struct fstore`, sys/fcntl.h): flags, from where, offset, length; and what it gave."""
+    """The argument of F_PREALLOCATE (`struct fstore`, sys/fcntl.h): flags, from where, offset and length; and what was given."""
 
     _fields_ = (
         ("fst_flags", ctypes.c_uint32),
@@ -83,7 +83,7 @@ def _past_cache(fd: int) -> bool:
 
 
 def full_flush(fd: int) -> None:
-    """Put what was written on the medium, the drive's cache included; where the file system knows no such thing, as far as it goes.  Raises OSError."""
+    """Flush to the medium, the drive's cache included; where the file system cannot, as far as it can.  Raises OSError."""
     import fcntl
 
     try:
@@ -95,7 +95,7 @@ def full_flush(fd: int) -> None:
 
 
 def preallocate(fd: int, size: int) -> bool:
-    """Give a file its room, in one piece where that can be had, and its size; return whether the file system did."""
+    """Allocate a file's room, in one piece if possible, and set its size; return whether the file system did."""
     import fcntl
 
     for flags in (F_ALLOCATECONTIG | F_ALLOCATEALL, F_ALLOCATEALL):

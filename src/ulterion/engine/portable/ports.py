@@ -22,7 +22,7 @@ DRAINING = 30.0  # seconds that requests which were cancelled may take to come b
 
 
 class _Request:
-    """A request that can be in flight: what Windows knows it by, its own memory, and where it went and when."""
+    """A request that can be in flight: what Windows knows it by, its memory, its offset and its start."""
 
     def __init__(self, read_to: int, write_from: int) -> None:
         self.overlapped = w.Overlapped()
@@ -32,7 +32,7 @@ class _Request:
 
 
 class PortLoop:
-    """Keeps so many requests in flight on one file; each takes its own piece of memory again and again."""
+    """Keeps a number of requests in flight on one file; each uses its own piece of memory again and again."""
 
     def __init__(
         self,
@@ -66,7 +66,7 @@ class PortLoop:
             self._drain(port)
 
     def _turn(self, port: int) -> int:
-        """Go on until it is time for a look round, no offsets are left, or all is done; raise TargetFailed."""
+        """Go on until the slice ends, no offsets are left, or all is done; raise TargetFailed."""
         state, work = self.recorder.state, self.feed.work
         while True:
             ending = state[ENDING] or state[NOW] >= state[DEADLINE]
@@ -100,7 +100,7 @@ class PortLoop:
         self._in_flight += 1  # one that is over at once is told to the port as well
 
     def _take_one(self, port: int) -> None:
-        """Take one completion, where one comes within a moment."""
+        """Take one completion, if one comes within a moment."""
         kernel, size, key, place = self.file.kernel, w.DWORD(0), w.ULONG_PTR(0), w.PLACE(None)
         good = kernel.GetQueuedCompletionStatus(port, size, key, place, WAIT)
         now, code = time.perf_counter_ns(), 0 if good else kernel.code

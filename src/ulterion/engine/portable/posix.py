@@ -33,7 +33,7 @@ class PosixFile:
         return _moved(write_at(self.fd, address, size, offset))
 
     def preallocate(self, size: int) -> bool:
-        """Give the file its whole size without writing it, where that can be had."""
+        """Give the file its whole size without writing it, where the system can."""
         return self._set_aside(self.fd, size)
 
     def flush(self) -> None:

@@ -45,13 +45,13 @@ class _Held:
         return self.file.direct
 
     def close(self) -> None:
-        """Close it, as long as that takes no longer than a moment; may be called twice."""
+        """Close it, or leave that to a thread where it takes longer than a moment; may be called twice."""
         with contextlib.suppress(TargetFailed, OSError):
             in_time(self.file.close, "the file", GRACE)
 
 
 class PortableTarget(RealTarget):
-    """What they share: requests by threads, on a file with calls of its own."""
+    """The base of these targets: requests by threads, on a file with its own calls."""
 
     pool = ThreadPool
 
@@ -61,7 +61,7 @@ class PortableTarget(RealTarget):
         self.workers = 1  # the threads of one process share one interpreter: more workers would wait for each other
 
     def io_method(self, depth: int) -> IoMethod:
-        """Return what keeps so many requests in flight."""
+        """Return the method that keeps a number of requests in flight."""
         if depth > 1 and system() == "windows":
             from ulterion.engine.portable.ports import Ports
 
@@ -75,7 +75,7 @@ class PortableTarget(RealTarget):
         return on(job, self.file)
 
     def check(self, workload: DriveWorkload) -> None:
-        """Refuse requests that are no multiple of a sector: the system would."""
+        """Refuse requests that are not a multiple of a sector: the system would."""
         super().check(workload)
         if workload.block_bytes % self.file.sector:
             raise UsageError(
@@ -121,7 +121,7 @@ class PortableFolder(PortableTarget):
         self.key, self.stall = (facts.st_dev, facts.st_ino), stall
 
     def make_room(self, workload: DriveWorkload, seed: int, on_prefill: OnPrefill | None = None) -> None:
-        """Set the room of what will be written in order aside; lay down everything else: a file has to be written before its middle is."""
+        """Allocate room for what will be written in order; lay down everything else, since a file must be written before its middle can be."""
         if workload.direction == "write" and workload.pattern == "sequential":
             self.preallocate()
             return
@@ -152,7 +152,7 @@ class PortableFile(PortableTarget):
         """Nothing is laid down."""
 
     def cautions(self) -> list[str]:
-        """Say what the system may still have of it."""
+        """Warn of what the system's cache may still hold."""
         if system() == "macos":
             return [
                 f"macOS reads what it has cached of {self.path.name} from memory: of a file that was just copied or opened, figures are too high"

@@ -1,4 +1,4 @@
-"""Workers as threads of this process, where no process can be split off: the same seats, the same watch, the same words.
+"""Workers as threads of this process, where there is no fork: with the same slots, supervision and messages.
 
 A request that is never answered cannot be ended: its thread is left behind, and ends with the program.
 """
@@ -49,7 +49,7 @@ class ThreadPool(WorkerPool):
         return [one is None for one in self._ended]
 
     def results(self) -> list[object]:
-        """Return what each worker gave, or the TargetFailed in its place, once all have ended.  Raises what else one raised."""
+        """Return each worker's result, or the TargetFailed in its place, once all have ended.  Raises any other error of a worker."""
         return [_value(ended) for ended in self._ended]
 
     def abandon(self) -> None:

@@ -1,4 +1,4 @@
-"""What may never come back, a call to a device that hangs, made by a thread that can be left behind."""
+"""Calls that may never return, such as one to a hanging device, made by a thread that can be left behind."""
 
 from __future__ import annotations
 
@@ -29,7 +29,7 @@ class _Call(Generic[Made]):
 
 
 def in_time(work: Callable[[], Made], name: str, seconds: float) -> Made:
-    """Return what `work` gives, or raise what it raises; raise TargetFailed when it does not come back for so many seconds."""
+    """Return the result of `work`, or raise its error; raise TargetFailed where it does not return within the time."""
     call = _Call(work)
     threading.Thread(target=call.run, daemon=True).start()
     until = time.monotonic() + seconds

@@ -32,12 +32,12 @@ from ulterion.engine.requests.request_loop import Feeding, RequestLoop, RequestR
 
 
 def on(job: WorkerTask, file: MediumFile) -> WorkerTask:
-    """Return a job that is done on a file of a system's own."""
+    """Return a job on a file with the system's own calls."""
     return replace(job, file=file, make_loop=partial(FileLoop, file))
 
 
 class FileLoop(RequestLoop):
-    """Requests one at a time on a file of a system's own."""
+    """Requests one at a time on a file with the system's own calls."""
 
     def __init__(
         self,

@@ -140,7 +140,7 @@ def device(path: Path, kernel: w.Kernel | None = None) -> tuple[WindowsFile, int
 
 
 def _with_sector(file: WindowsFile) -> WindowsFile:
-    """Ask what the sectors under a file are, and of a device itself; where neither says, the usual size stays."""
+    """Ask for the sector size under a file, then of the device itself; where neither tells, the usual size stays."""
     info, query, told = w.StorageInfo(), w.PropertyQuery(w.ACCESS_ALIGNMENT, 0), w.AccessAlignment()
     ask = file.kernel.GetFileInformationByHandleEx
     try:

@@ -1,4 +1,4 @@
-"""The engine made ready before any clock starts, and what it costs itself: the tool's own share of a request."""
+"""Makes the engine ready before any clock starts, and measures its own cost: the tool's share of a request."""
 
 from __future__ import annotations
 
@@ -25,7 +25,7 @@ LOOKS = 2000  # at the clock, to know what one costs
 
 @dataclass(frozen=True)
 class RequestCost:
-    """What a request costs us, seconds.
+    """Our own cost of a request, seconds.
 
     Attributes:
         one: with one request at a time, what is added to each turn: counting, the next offset, looks at the clock.
@@ -60,7 +60,7 @@ def _one_at_a_time() -> float:
 
 
 class _Nothing:
-    """A file of which a request does nothing, but lets the other threads have their turn, as a request to the system does."""
+    """A file on which a request does nothing but let the other threads run, as a request to the system does."""
 
     direct, sector = True, 1
 
@@ -68,7 +68,7 @@ class _Nothing:
         self._nowhere = os.open(os.devnull, os.O_RDONLY)
 
     def read(self, address: int, size: int, offset: int) -> int:
-        """Read what is never there; return that all was moved."""
+        """Pretend to read; return that all was moved."""
         os.read(self._nowhere, 1)
         return size
 
@@ -98,7 +98,7 @@ def _by_threads(depth: int) -> float:
 
 
 def _threads_cost() -> RequestCost:
-    """Return what the portable engine costs."""
+    """Return the cost of the portable engine."""
     one = _least(lambda: _by_threads(1))
     # on a completion port one thread has all requests: what many threads cost says nothing of it
     many = None if system() == "windows" else _least(lambda: _by_threads(DEPTH))
@@ -119,7 +119,7 @@ def _deep() -> float:
 
 @functools.cache
 def own_cost() -> RequestCost:
-    """Make the engine ready and return what it costs; once in a process, so that its children inherit what was compiled."""
+    """Make the engine ready and return its cost; once in a process, so that its children inherit the compiled code."""
     if is_portable():
         return _threads_cost()
     ring = uring.available() is None

@@ -32,7 +32,7 @@ def _mark() -> str:
 
 @functools.cache
 def folder() -> Path | None:
-    """Return the folder, made if need be; None when the user has no place that can be written."""
+    """Return the folder, made if need be; None where the user has no writable place."""
     place = platformdirs.user_cache_path("ulterion") / "engine"
     mine = place / _mark()
     try:
@@ -47,7 +47,7 @@ def folder() -> Path | None:
 
 
 def is_kept() -> bool:
-    """Return whether compiled code is there from an earlier run, so that nobody waits for it."""
+    """Return whether compiled code is there from an earlier run, so that there is no wait."""
     mine = folder()
     with contextlib.suppress(OSError):
         return mine is not None and any(mine.rglob("loops.on_a_ring*.nbc"))

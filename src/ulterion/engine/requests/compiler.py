@@ -1,4 +1,4 @@
-"""Compiles the timed loops on the spot; where that cannot be they run as they are written, and `WHY_NOT` says why.
+"""Compiles the timed loops on the spot; where that is not possible they run uncompiled, and `WHY_NOT` says why.
 
 Compiled code is kept in the user's cache folder, so that only a first run waits for it.  Import this only where something is
 measured: the compiler takes most of a second to load.
@@ -61,7 +61,7 @@ NUMBA, WHY_NOT = _load()
 
 
 def refuse(error: Exception) -> None:
-    """Do without the compiler from now on, for a reason that showed later; what was compiled before must not be used."""
+    """Do without the compiler from now on, for a reason found later; code compiled before must not be used."""
     global NUMBA, WHY_NOT
     NUMBA, WHY_NOT = None, _words(error)
 

@@ -45,7 +45,7 @@ class Intervals:
         self._taken = 0
 
     def add(self, source: int, number: int, requests: int, worst_ns: int, counts: npt.NDArray[np.int64]) -> None:
-        """Take what ended in an interval: the number of requests, the longest, and how many in each bucket."""
+        """Add the requests that ended in an interval: their number, the longest, and how many in each bucket."""
         with self._lock:  # threads of one worker share it; workers are one to a soak
             slot = self._slots[number % SLOTS]
             if slot[NUMBER] != number:
@@ -76,7 +76,7 @@ class Intervals:
         return rows
 
     def rest(self, end_seconds: float) -> list[TraceRow]:
-        """Return what is left once all workers have ended, `end_seconds` after the start; the last may be shorter.
+        """Return the remaining intervals once all workers have ended, `end_seconds` after the start; the last may be shorter.
 
         A remainder shorter than `MIN_SHARE` of an interval would have a rate of chance, and the requests that ended in
         it ran mostly before it: it is part of the interval before, with its time.

@@ -167,7 +167,7 @@ class Threads:
 
 
 def _watch(threads: Sequence[threading.Thread], loops: Sequence[RequestLoop], start_ns: int, tick: Tick | None) -> None:
-    """Wait for the workers, telling `tick` how far they are."""
+    """Wait for the workers, reporting their progress to `tick`."""
     while any(t.is_alive() for t in threads):
         threads[0].join(WAIT) if threads[0].is_alive() else time.sleep(WAIT / 10)
         if tick is not None:

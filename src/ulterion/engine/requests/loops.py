@@ -39,7 +39,7 @@ STAMP_WORDS = 512  # words between two stamps: one in each 4 KiB
 
 
 class Counted(NamedTuple):
-    """Where a loop counts: the row of words, the histogram, bytes of each interval, and two words for the clock."""
+    """A loop's counters: the row of words, the histogram, the bytes of each interval, and two words for the clock."""
 
     state: Words
     counts: Words
@@ -48,7 +48,7 @@ class Counted(NamedTuple):
 
 
 class Work(NamedTuple):
-    """What comes next: offsets, kinds (1 writes) where they are mixed, and the write data as words."""
+    """The work ahead: offsets, kinds (1 writes) where they are mixed, and the write data as words."""
 
     offsets: Words
     kinds: Words
@@ -121,7 +121,7 @@ def stamp(state: Words, words: Words, slot: int) -> None:
 
 @compiled
 def one_at_a_time(c: Counted, work: Work) -> int:
-    """Read or write at one offset after another; return why it came back."""
+    """Read or write at one offset after another; return why it stopped."""
     state, room = c.state, c.room
     block, file = state[BLOCK], state[FILE]
     while True:
@@ -174,7 +174,7 @@ def _again(state: Words, r: Rings, work: Work, slot: int) -> None:
 
 @compiled_within
 def _take(c: Counted, r: Rings, work: Work, count: int, ending: int) -> None:
-    """Take so many completions, submit their slots again unless it is ending."""
+    """Take a number of completions, and submit their slots again unless the loop is ending."""
     state = c.state
     now, head, tail = state[NOW], state[HEAD], state[TAIL]
     failures, again = state[FAILURES], 0
@@ -224,7 +224,7 @@ def prime(c: Counted, r: Rings, work: Work, slots: int) -> None:
 
 @compiled
 def on_a_ring(c: Counted, r: Rings, work: Work) -> int:
-    """Keep all slots of a ring busy, and once it is ending wait for what is in flight; return why it came back."""
+    """Keep all slots of a ring busy, and at the end wait for the requests in flight; return why it stopped."""
     state = c.state
     while state[IN_FLIGHT]:
         if state[PENDING]:

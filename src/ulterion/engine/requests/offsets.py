@@ -1,4 +1,4 @@
-"""Where each request goes, and of mixed work which kind it is: endless streams, drawn ahead in chunks.
+"""The offset of each request, and its kind in mixed work: endless streams, drawn ahead in chunks.
 
 Of several workers, each takes every n-th block of a sequential stream, so that together they go through the span once;
 random streams differ by their seeds.
@@ -52,7 +52,7 @@ def chunks_of(workload: DriveWorkload, seed: int, worker: int = 0, workers: int 
 
 
 class Feed:
-    """What a loop works through: offsets, the kinds of mixed work, and the write data.
+    """The work of a loop: offsets, the kinds of mixed work, and the write data.
 
     Attributes:
         work: what there is now, as the loop takes it.

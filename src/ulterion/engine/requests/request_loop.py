@@ -1,4 +1,4 @@
-"""What drives a timed loop: slices of a tenth of a second, counting, and what is looked at in between."""
+"""Drives a timed loop in slices of a tenth of a second, with the counting and the checks in between."""
 
 from __future__ import annotations
 
@@ -25,7 +25,7 @@ NEVER = 2**62
 
 
 class StopSign(Protocol):
-    """What a loop looks at to see whether it should end: an event, or a flag that processes share."""
+    """The sign that a loop should end: an event, or a flag shared by processes."""
 
     def is_set(self) -> bool:
         """Return whether to end."""
@@ -40,7 +40,7 @@ class Intervals(Protocol):
     seconds: float
 
     def add(self, source: int, number: int, requests: int, worst_ns: int, counts: npt.NDArray[np.int64]) -> None:
-        """Take what ended in an interval: the number of requests, the longest, and how many in each bucket."""
+        """Add the requests that ended in an interval: their number, the longest, and how many in each bucket."""
 
     def reached(self, source: int, number: int) -> None:
         """Note that everything before an interval was added."""
@@ -90,7 +90,7 @@ class RequestRecorder:
         self.state[loops.UNTIL] = min(now + SLICE_NS, self._edge, deadline if now < deadline else NEVER)
 
     def tell(self, *, last: bool = False) -> None:
-        """Hand an interval that is over to whom it concerns; at the very end (`last`) what there is of one."""
+        """Report an interval that is over; at the very end (`last`) a partial one."""
         now = int(self.state[loops.NOW])
         if self._intervals is None or (now < self._edge and not last):
             return
@@ -146,7 +146,7 @@ def drive(
     *,
     give_up: Callable[[], bool] | None = None,
 ) -> int:
-    """Take a loop (`turn`) through slices until it is over; return why it came back last.
+    """Run a loop (`turn`) slice by slice until it is over; return why it stopped last.
 
     `give_up` is asked after each slice whether not to wait any longer for what is in flight.
     """

@@ -60,7 +60,7 @@ class RingLoop:
         self._drain_until = 0
 
     def _set_up(self, *, writes: bool, mixed: bool) -> None:
-        """Write down what the loop must know of the ring and of the data."""
+        """Record what the loop must know of the ring and of the data."""
         ring, state = self.ring, self.recorder.state
         state[loops.WRITES], state[loops.MIXED] = writes, mixed
         state[loops.STAMPS], state[loops.STEP] = self.written.stamps, self.written.step
@@ -135,7 +135,7 @@ class RingLoop:
         loops.prime(self.recorder.counted, self.parts, self.feed.work, self.slots)
 
     def _gives_up(self) -> bool:
-        """Return whether requests in flight had their time since one has failed."""
+        """Return whether the requests in flight have had their time since one failed."""
         state = self.recorder.state
         if not state[loops.FAILURES]:
             return False

@@ -102,7 +102,7 @@ class Ring:
 
     @property
     def waiting(self) -> tuple[int, int, int]:
-        """Flags, address and bytes of the argument of a call that submits and waits, not for ever where the kernel can that."""
+        """Flags, address and bytes of the argument of a call that submits and waits, with a time limit where the kernel has one."""
         if self.timed:
             return ENTER_GETEVENTS | ENTER_EXT_ARG, ctypes.addressof(self._arg), 24
         return ENTER_GETEVENTS, 0, 0
@@ -193,7 +193,7 @@ def best_flags() -> str:
 
 
 def available() -> str | None:
-    """Return None when a ring can be had here, else the reason why not."""
+    """Return None where rings are available here, else the reason."""
     if platform.system() != "Linux" or struct.calcsize("P") != 8:
         return "rings are a Linux feature of 64-bit machines"
     try:

@@ -33,7 +33,7 @@ MAX_DOZE = 0.5  # seconds that the clocks of a machine that did not sleep may di
 
 
 class Held(Protocol):
-    """What is open: by its descriptor (-1 where it has none), past the cache or not, until it is closed."""
+    """An open file or device: its descriptor (-1 where it has none), and whether it is past the cache."""
 
     @property
     def fd(self) -> int:
@@ -49,7 +49,7 @@ class Held(Protocol):
 
 @dataclass(frozen=True)
 class LayingLimit:
-    """How long the test file may take to be laid down: what was laid by then is the span, a power of two, but never less than `least` bytes.
+    """The time limit for laying down the test file: what is there by then is the span, a power of two, but never less than `least` bytes.
 
     A power of two, so that the span of a drive is the same from one run to the next though its speed is not quite.
     """
@@ -58,11 +58,11 @@ class LayingLimit:
     least: int
 
     def is_up(self, seconds: float, done: int) -> bool:
-        """Return whether no more is laid down."""
+        """Return whether the time for laying down is over."""
         return seconds >= self.seconds and done >= self.least
 
     def span(self, done: int) -> int:
-        """Return the span where so many bytes were laid down, bytes."""
+        """Return the span for a number of bytes laid down."""
         return max(1 << (done.bit_length() - 1), min(self.least, done)) if done else 0
 
 
@@ -104,7 +104,7 @@ class RealTarget(ABC):
         return EngineChoice(io_method.name, io_method.why)
 
     def io_method(self, depth: int) -> IoMethod:
-        """Return what keeps so many requests in flight here."""
+        """Return the method that keeps a number of requests in flight here."""
         return choose(depth)
 
     def job(
@@ -133,7 +133,7 @@ class RealTarget(ABC):
         )
 
     def _placed(self, job: WorkerTask) -> WorkerTask:
-        """Return a job as it is done here."""
+        """Return a job adapted to this target."""
         return job
 
     def write_at(self, data: memoryview[int], offset: int) -> int:
@@ -168,18 +168,18 @@ class RealTarget(ABC):
 
     @abstractmethod
     def prepare(self, seed: int, on_prefill: OnPrefill | None = None) -> None:
-        """Lay down what is to be laid down."""
+        """Lay down the test file where one is needed."""
 
     def make_room(self, workload: DriveWorkload, seed: int, on_prefill: OnPrefill | None = None) -> None:
         """Make ready for a long load: lay down what is read."""
         self.prepare(seed, on_prefill)
 
     def cautions(self) -> list[str]:
-        """Return what a reviewer should know of it before believing a figure."""
+        """Return warnings that a reviewer needs before trusting a figure."""
         return []
 
     def explained(self, error: TargetFailed) -> Exception:
-        """Return what to raise for a failure in laying down."""
+        """Return the error to raise for a failure in laying down."""
         return error
 
     def run_pass(self, workload: DriveWorkload, seed: int, tick: Tick | None = None) -> PassResult:
@@ -194,7 +194,7 @@ class RealTarget(ABC):
         return join(shares, workload.block_bytes)
 
     def jobs(self, workload: DriveWorkload, seed: int) -> list[Callable[[worker_pool.WorkerSlot], WorkerResult]]:
-        """Return what each worker of a pass is to do in a process of its own.
+        """Return the job of each worker of a pass, for a process of its own.
 
         A number of workers that was asked for gives each the workload's depth; as many as are needed share it.
         """
@@ -206,7 +206,7 @@ class RealTarget(ABC):
         return [partial(self._worker_task, own, seed, worker, count) for worker, own in enumerate(shared)]
 
     def _workers_needed(self, workload: DriveWorkload) -> int:
-        """Return how many workers it takes that none of them is the limit; tried once for each workload."""
+        """Return how many workers it takes so that none is the limit; tried once for each workload."""
         if workload.text not in self._needed:
             self._needed[workload.text] = worker_count.needed(workload, self._trial)
         return self._needed[workload.text]
@@ -278,7 +278,7 @@ def _prefill(target: RealTarget, seed: int, slot: worker_pool.WorkerSlot) -> int
 
 
 def flush_to_medium(target: RealTarget) -> None:
-    """Put what was written to a target on the medium; raise TargetFailed."""
+    """Flush what was written to a target onto the medium; raise TargetFailed."""
     try:
         target.flush()
     except OSError as error:

@@ -1,4 +1,4 @@
-"""A raw block device as a target: read by whoever may, written only with a permit."""
+"""A raw block device as a target: read with the user's rights, written only with a permit."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ from ulterion.engine.targets.base import DEFAULT_SPAN, LAY_BLOCK, MIN_SPAN, Real
 
 
 def is_device(path: Path) -> bool:
-    """Return whether a path leads to a block device; what it is when it is opened is asked again then."""
+    """Return whether a path leads to a block device; that is checked again when it is opened."""
     try:
         return stat.S_ISBLK(path.stat().st_mode)
     except OSError:
@@ -22,7 +22,7 @@ def is_device(path: Path) -> bool:
 
 
 class DeviceTarget(RealTarget):
-    """A raw block device that was opened, once, by whoever checked what it is.
+    """A raw block device, opened once by the code that checked it.
 
     Attributes:
         size: bytes.

@@ -1,4 +1,4 @@
-"""A load of real files: written one after another, all deleted when the room is used up, and again from the start.
+"""A load of real files: written one after another, all deleted when the room is used up, then written again.
 
 Files have no names (or lose them at once), so none can be left behind; deleting one is closing it.
 """
@@ -31,7 +31,7 @@ def most_files() -> int:
 
 
 class FileCycles:
-    """Where the next block goes: what feeds a loop with the blocks of one file after another.
+    """Feeds a loop with the blocks of one file after another.
 
     Attributes:
         work: the blocks of the file that is being written.
@@ -69,7 +69,7 @@ class FileCycles:
         state[FILE], state[AT] = self._files[-1].fd, 0
 
     def flush(self) -> None:
-        """Put what was written on the medium; the whole file system's, since there are many files."""
+        """Flush the whole file system onto the medium, since there are many files."""
         if self._files:
             os.fsync(self._files[-1].fd)
         os.sync()

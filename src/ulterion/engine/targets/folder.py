@@ -1,4 +1,4 @@
-"""A folder on a mounted drive as a target: tested in a file of our own, and never filled."""
+"""A folder on a mounted drive as a target: tested in a file of our own, with room left free."""
 
 from __future__ import annotations
 
@@ -24,7 +24,7 @@ def reserve(filesystem_bytes: int) -> int:
 
 
 def usable_span(folder: Path, wanted: int | None) -> int:
-    """Return the span for a folder: what is wanted, or the default cut to what is free beyond the reserve.
+    """Return the span for a folder: as asked for, or the default, cut to the room beyond the reserve.
 
     Raises UsageError when there is too little room.
     """
@@ -36,7 +36,7 @@ def usable_span(folder: Path, wanted: int | None) -> int:
 
 
 def fitting_span(folder: Path, wanted: int | None, free: int, whole: int) -> int:
-    """Return the span for a folder with so much free of a whole file system, in bytes; raise UsageError when there is too little room."""
+    """Return the span for a folder by the free and the whole bytes of its file system; raise UsageError where there is too little room."""
     kept = reserve(whole)
     most = max(0, free - kept) // LAY_BLOCK * LAY_BLOCK
     if wanted is None:
@@ -80,13 +80,13 @@ class FolderTarget(RealTarget):
         self.stall = stall
 
     def make_room(self, workload: DriveWorkload, seed: int, on_prefill: OnPrefill | None = None) -> None:
-        """Set the room of what will be written aside; lay down what will be read."""
+        """Allocate room for what will be written; lay down what will be read."""
         if workload.direction == "write" and (set_room_aside(self) or workload.pattern == "sequential"):
             return
         self.prepare(seed, on_prefill)
 
     def explained(self, error: TargetFailed) -> Exception:
-        """Return what to raise when a device says that it is full: so it is, or it is smaller than its file system believes."""
+        """Return the error to raise where a device is full: it is, or it is smaller than its file system believes."""
         if error.code != errno.ENOSPC:
             return error
         room = os.statvfs(self.path)

@@ -1,4 +1,4 @@
-"""A long load on a real target, in a worker process, with every interval handed on while it runs."""
+"""A long load on a real target, in a worker process that passes on every interval while it runs."""
 
 from __future__ import annotations
 
@@ -48,7 +48,7 @@ class LoadEnd:
 
 
 class Load:
-    """A load that is on.  Take rows with `look` again and again, then `stop`."""
+    """A load in progress.  Take rows with `look` again and again, then `stop`."""
 
     def __init__(
         self,
@@ -60,7 +60,7 @@ class Load:
         *,
         seconds: float | None = None,
     ) -> None:
-        """Begin it; it goes on until `stop`, or for so many seconds (then `look` returns the last rows, and it is `ended`)."""
+        """Begin the load; it goes on until `stop`, or for a number of seconds (then `look` returns the last rows, and it is `ended`)."""
         workload = replace(workload, seconds=seconds or FOR_EVER)
         io_method = target.io_method(workload.depth)
         sources = workload.depth if isinstance(io_method, Threads) else 1
@@ -86,7 +86,7 @@ class Load:
         return self._workers.moved
 
     def stood_still(self) -> str | None:
-        """Return in words, once each time, that machine or program stood still; None when they did not."""
+        """Return in words, once each time, that the machine or the program stood still; None where neither did."""
         pauses, asleep = self._workers.pauses, seconds_asleep()
         slept, paused = asleep - self._asleep, pauses > self._pauses
         self._pauses, self._asleep = pauses, asleep
@@ -95,7 +95,7 @@ class Load:
         return "the program was stopped and continued (Ctrl-Z, or by the system)" if paused else None
 
     def look(self) -> list[TraceRow]:
-        """Wait a moment and return the intervals that are whole; raise TargetFailed when the device failed or stalled.
+        """Wait a moment and return the intervals that are complete; raise TargetFailed where the device failed or stalled.
 
         Before that the rows that are still there can be had from `remains`.
         """
@@ -104,7 +104,7 @@ class Load:
         return self._take_end()
 
     def _take_end(self) -> list[TraceRow]:
-        """Take how its worker ended, and the rows that are left; raise TargetFailed."""
+        """Receive the worker's end and the remaining rows; raise TargetFailed."""
         self._over = True
         (result,) = self._workers.results()
         if isinstance(result, TargetFailed):
@@ -125,11 +125,11 @@ class Load:
         return self._take_end(), self._end
 
     def remains(self) -> list[TraceRow]:
-        """Return the rows of a load that failed which were not taken, without the interval that was cut off."""
+        """Return the rows of a failed load that were not taken yet, without the interval that was cut off."""
         return self.intervals.whole()
 
     def abandon(self) -> None:
-        """End it whatever it does; nothing when it has ended."""
+        """End it whatever it is doing; does nothing where it has ended."""
         if not self._over:
             self._over = True
             self._workers.abandon()

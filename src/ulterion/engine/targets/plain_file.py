@@ -1,4 +1,4 @@
-"""A plain file of the reviewer's as a target: read, and never written.  And opening whichever of folder and file a path is."""
+"""A plain file of the reviewer's as a target, read and never written; and the opening of a path to a folder or a file."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ from ulterion.engine.workers import guarded_open, worker_pool
 
 
 def refuse_what_is_no_file(path: Path) -> None:
-    """Raise UsageError when a path leads to nothing, or to anything but a plain file."""
+    """Raise UsageError unless a path leads to a plain file."""
     try:
         facts = path.stat()
     except OSError as error:
@@ -41,7 +41,7 @@ def only_reads(path: Path, workload: DriveWorkload) -> None:
 
 
 def span_within(path: Path, size: int, wanted: int | None) -> int:
-    """Return the span for something of a size, in bytes: what is wanted, or all of it; raise UsageError where that cannot be."""
+    """Return the span for a file or device of a size, in bytes: as asked for, or all of it; raise UsageError where it does not fit."""
     if size < MIN_SPAN:
         raise UsageError(f"{path} is too small to test with; it takes at least {show_block(MIN_SPAN)}")
     if wanted is not None and wanted > size:

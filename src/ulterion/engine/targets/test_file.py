@@ -1,4 +1,4 @@
-"""The test file: ours alone, without a name where that can be had, and gone on every way out.
+"""The test file: ours alone, without a name where the file system can do that, and removed on every way out.
 
 A file created without a name cannot be left behind, whatever kills the program.  Where a file system offers none, the
 file is created exclusively, never through a link, and its name removed at once.  Where even that cannot be done the
@@ -84,7 +84,7 @@ def _bypass_cache(opened: OpenFile) -> OpenFile:
 
 
 def _is_direct(fd: int) -> bool:
-    """Return whether a file that was granted transfers past the cache really takes them.
+    """Return whether a file opened for transfers past the cache really takes them.
 
     An overlay grants them and then refuses each one when the file system below it has none.  A read past the end shows
     it and moves nothing.
@@ -185,7 +185,7 @@ def preallocate(fd: int, size: int) -> bool:
 
 
 def open_past_cache(path: Path, flags: int) -> OpenFile:
-    """Open something that exists, past the cache where that can be had; raise OSError."""
+    """Open something that exists, past the cache where possible; raise OSError."""
     return _bypass_cache(OpenFile(os.open(path, flags | O_CLOEXEC), direct=False))
 
 

@@ -1,1 +1,1 @@
-"""Processes that issue requests, watched and never waited for in vain."""
+"""Processes that issue requests, supervised, so that none is waited for in vain."""

@@ -1,4 +1,4 @@
-"""Work on what a stranger sent, done by a child process that gets no more than so much memory."""
+"""Work on data from strangers, done by a child process with a limit of memory."""
 
 from __future__ import annotations
 

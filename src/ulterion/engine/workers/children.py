@@ -1,4 +1,4 @@
-"""How a child process's work ended, as it is told to the parent.
+"""How the work of a child process ended, in a form that the parent receives.
 
 A request to a device that does not answer cannot be interrupted, and neither can opening it.  So children do both, and the
 parent only watches.
@@ -22,7 +22,7 @@ Outcome = tuple[str, object]
 
 
 def outcome(work: Callable[[], object]) -> Outcome:
-    """Do work and return how it ended; it never raises, so that a parent can be told."""
+    """Do work and return how it ended; never raises, so that the parent always hears."""
     try:
         return "done", work()
     except TargetFailed as error:
@@ -39,7 +39,7 @@ def outcome(work: Callable[[], object]) -> Outcome:
 
 
 def value_of(ended: Outcome) -> object:
-    """Return what a child's work gave, or raise what it raised."""
+    """Return the result of a child's work, or raise its error."""
     kind, value = ended
     if kind == "done":
         return value

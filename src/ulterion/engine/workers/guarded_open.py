@@ -1,4 +1,4 @@
-"""Opening what may not answer: done by a child process, which hands the open file over and lets go of it last.
+"""Opening files and devices that may not answer: by a child process, which hands the open file over and closes its own last.
 
 A frozen file system, a dead network share or a device that hangs keeps whoever opens, closes or deletes something there, and
 no signal helps.  The child is kept instead; the parent gives up after a while, or when it is asked to stop.
@@ -81,7 +81,7 @@ def opened(make: Callable[[], tuple[OpenFile, About]], name: str, seconds: float
 
 
 def _hold(make: Callable[[], tuple[OpenFile, About]], line: socket.socket) -> None:
-    """In the child: open, hand over, wait until the parent has no need of it or is gone, then close."""
+    """In the child: open, hand over, wait until the parent no longer needs it or is gone, then close."""
     kept: list[OpenFile] = []
 
     def made() -> tuple[bool, object]:

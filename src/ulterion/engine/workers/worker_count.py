@@ -1,4 +1,4 @@
-"""How many workers a workload takes, so that the drive is the limit and not one processor."""
+"""How many workers a workload needs, so that the drive is the limit and not one processor."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ GAIN = 1.05  # what more workers must bring at least
 
 
 def split(workload: DriveWorkload, count: int) -> list[DriveWorkload]:
-    """Return a workload as so many workers share it: together they keep its depth in flight."""
+    """Return a workload as each of several workers runs it: together they keep its depth in flight."""
     whole, over = divmod(workload.depth, count)
     return [replace(workload, depth=whole + (worker < over)) for worker in range(count)]
 

@@ -1,4 +1,4 @@
-"""Workers in processes of their own: started together, watched, and never waited for in vain.
+"""Workers in processes of their own: started together and supervised, so that none is waited for in vain.
 
 A request to a device that does not answer cannot be interrupted.  So requests are made by child processes, and the
 parent, which keeps the journal and the screen, only watches: it counts what they report, stops them when asked to, and
@@ -125,7 +125,7 @@ class WorkerPool:
             _start(job, WorkerSlot(self._cells, number), self._children)
 
     def _wait_for_news(self) -> list[bool]:
-        """Wait a moment for what workers have to say; return for each whether it is still at work."""
+        """Wait a moment for messages of workers; return for each whether it is still at work."""
         _read(self._children, self._cells, self._alike)
         return [c.open for c in self._children]
 
@@ -181,7 +181,7 @@ class WorkerPool:
         self._cells[STOP] = 1
 
     def results(self) -> list[object]:
-        """Return what each child gave, or the TargetFailed in its place, once all have ended."""
+        """Return each child's result, or the TargetFailed in its place, once all have ended."""
         self._close()
         return [_result(child) for child in self._children]
 
@@ -243,7 +243,7 @@ def _stop(children: Sequence[_Child], cells: memoryview[int]) -> None:
 
 
 def _result(child: _Child) -> object:
-    """Return what a child that has ended gave: its result or its TargetFailed.  Raises what else it raised."""
+    """Return the result of a child that has ended, or its TargetFailed.  Raises any other error of the child."""
     _, status = os.waitpid(child.pid, 0)
     if not child.data:
         raise lost(status)

@@ -1,4 +1,4 @@
-"""What the workers of a pass give, one by one and joined."""
+"""The results of the workers of a pass, one by one and joined."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from ulterion.engine.requests.io_methods import WorkerCounts
 
 @dataclass(frozen=True)
 class WorkerResult:
-    """What one worker gave, as it comes back from its process.  Times are on the `perf_counter_ns` clock."""
+    """The result of one worker, as its process returns it.  Times are on the `perf_counter_ns` clock."""
 
     bytes: int
     requests: int

@@ -1,4 +1,4 @@
-"""A worker's place in memory that all share: how it starts with the others, reports, and is told to stop."""
+"""A worker's slot in shared memory: how it starts with the others, reports, and is told to stop."""
 
 from __future__ import annotations
 
@@ -29,7 +29,7 @@ class Flag:
 
 @dataclass
 class WorkerSlot:
-    """A child's place: its number, the stop sign, and how it reports."""
+    """A child's slot: its number, the stop sign, and its reports."""
 
     cells: memoryview[int]
     number: int

@@ -156,7 +156,7 @@ def _collect(
     place: str,
     path: str,
 ) -> None:
-    """Collect what the archive holds of a run."""
+    """Collect the rows of a run for the archive."""
     setup = review.setups.get(run.setup or "")
     chain = setup.chain if setup is not None else list(run.chain)
     label = " + ".join(review.label(k) for k in chain if k in review.parts) or run.target.model or run.target.kind

@@ -126,7 +126,7 @@ def _begin_at_once(connection: Connection) -> None:
 
 
 def _looked_at(path: Path) -> bool:
-    """Return whether a file is an archive of ours; False where nothing is there yet.  Raises UsageError for anything else.
+    """Return whether a file is one of our archives; False where nothing is there yet.  Raises UsageError for anything else.
 
     Nothing is written: the file is opened read-only, and without a lock where no log lies beside it.
     """
@@ -174,13 +174,13 @@ def _check_tables(tables: Mapping[str, Collection[str]], where: object) -> None:
 
 
 def _tables_of(connection: Connection) -> dict[str, list[str]]:
-    """Return the tables and views of a server's database that is connected to, with their columns."""
+    """Return the tables and views of the connected server's database, with their columns."""
     seen = sa.inspect(connection)
     return {n: [c["name"] for c in seen.get_columns(n)] for n in [*seen.get_table_names(), *seen.get_view_names()]}
 
 
 def _bring_up(engine: Engine, where: object, *, reads: bool) -> None:
-    """Make the tables where there are none, or bring them up to this version; for reading, only look."""
+    """Make the tables where there are none, or upgrade them to this version; for reading, only check them."""
     with engine.connect().execution_options(reads=reads) as connection, connection.begin():
         postgres = engine.dialect.name == "postgresql"
         if postgres:

@@ -185,7 +185,7 @@ def _conditions(engine: Engine, question: Question) -> list[sa.ColumnElement[boo
 
 
 def _with_parts(engine: Engine, question: Question) -> Iterator[sa.ColumnElement[bool]]:
-    """Yield what says that a run has a part for each word, and one that claims enough.
+    """Yield the conditions that a run has a part for each word, and one that claims enough.
 
     Where few runs have such parts, they are looked for first and named, and no long list of results is walked for them.
     """
@@ -261,7 +261,7 @@ def _rows(engine: Engine, wanted: sa.Executable) -> list[Answer]:
 
 
 def _checked(answer: Answer) -> Answer:
-    """Return a row of the archive; raise UsageError for values that we never put there."""
+    """Return a row of the archive; raise UsageError for values that this program never writes."""
     for name, kind in KINDS.items():
         value = getattr(answer, name)
         is_number = isinstance(value, float | int) and isinstance(
@@ -276,7 +276,7 @@ def _checked(answer: Answer) -> Answer:
 
 
 def unlike(answers: list[Answer]) -> list[str]:
-    """Return what differs between the runs behind several answers besides the products: what makes a comparison doubtful."""
+    """Return what differs between the runs behind several answers besides the products, and so makes a comparison doubtful."""
     runs = [
         RunFacts(
             TargetFacts(path="", kind="", driver=a.driver, filesystem=a.filesystem),

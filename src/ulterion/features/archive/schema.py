@@ -119,7 +119,7 @@ def columns_of(version: int) -> dict[str, set[str]]:
 
 @contextlib.contextmanager
 def in_words(done: str) -> Iterator[None]:
-    """Turn what a database says within the block into a UsageError: that the archive cannot be `done`."""
+    """Turn an error of the database within the block into a UsageError: the archive cannot be `done`."""
     try:
         yield
     except SQLAlchemyError as error:
@@ -129,5 +129,5 @@ def in_words(done: str) -> Iterator[None]:
 
 
 def first_line(error: Exception) -> str:
-    """Return what a database says of an error, in a line."""
+    """Return a database's error message in one line."""
     return str(getattr(error, "orig", None) or error).strip().split("\n")[0]

@@ -1,4 +1,4 @@
-"""What the archive answers, on the screen."""
+"""The answers of the archive, on the screen."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from ulterion.show.columns import align_points
 
 
 def answers_table(answers: Sequence[Answer], doubts: Sequence[str], unit: str) -> list[Shown]:
-    """Return what was found, the highest rate first, and what makes a comparison of it doubtful."""
+    """Return the results found, the highest rate first, and what makes comparing them doubtful."""
     if not answers:
         return [Text("Nothing in the archive matches.")]
     rates = align_points([show_rate(a.rate, unit, with_unit=False) for a in answers])
@@ -32,7 +32,7 @@ def answers_table(answers: Sequence[Answer], doubts: Sequence[str], unit: str) -
 
 
 def added_words(added: Added, where: str) -> str:
-    """Return what was put in."""
+    """Return in words what was added."""
     told = [f"{added.new} new"] + [
         f"{n} {w}" for n, w in ((added.changed, "changed"), (added.known, "known"), (added.gone, "taken out")) if n
     ]

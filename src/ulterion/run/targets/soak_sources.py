@@ -69,7 +69,7 @@ class Source(Protocol):
         """Whether the phase came to the end of the time it was begun for."""
 
     def stood_still(self) -> str | None:
-        """Return in words, once each time, that machine or program stood still; None when they did not."""
+        """Return in words, once each time, that the machine or the program stood still; None where neither did."""
 
     def remains(self) -> Sequence[TraceRow]:
         """Return the rows that are whole after `look` or `end` failed."""
