@@ -1,4 +1,4 @@
-"""What a proof of capacity is made on: a device with its permit, the free room of a folder, or a medium of the simulated bench."""
+"""The medium of a capacity proof: a device with its permit, the free room of a folder, or a medium of the simulated bench."""
 
 from __future__ import annotations
 
@@ -46,7 +46,7 @@ READ: Method = "only read"
 
 @dataclass(frozen=True)
 class CapacityRequest:
-    """What is to be proven: a place (device, folder or simulated setup); how, by which permit, and whether a proof that was cut off goes on."""
+    """A request for a proof: the place (device, folder or simulated setup), the way, the permit, and whether to go on with a proof that was cut off."""
 
     place: Place
     overwrite: Overwrite = field(default_factory=Overwrite)
@@ -66,7 +66,7 @@ def _now() -> datetime.datetime:
 
 @dataclass
 class Medium:
-    """What is written all over.
+    """The medium to be written all over.
 
     Attributes:
         what: an open device or a folder, as the workers take it up; `size` in bytes.
@@ -92,7 +92,7 @@ class Medium:
 
 @contextmanager
 def medium(request: CapacityRequest, observer: Observer) -> Iterator[Medium]:
-    """Yield what is to be written, and give it back; raise UsageError."""
+    """Yield the medium of a request, and release it afterwards; raise UsageError."""
     if request.place.simulated:
         with _simulated(request) as found:
             yield found
@@ -175,7 +175,7 @@ def _room(request: CapacityRequest, path: Path, observer: Observer) -> Iterator[
 
 
 def _check_room_way(request: CapacityRequest, path: Path) -> None:
-    """Raise UsageError for what cannot be had in files."""
+    """Raise UsageError for options that are not possible with files."""
     if request.overwrite.serial is not None:
         raise UsageError(f"--overwrite is for raw devices; {path} is none. A folder is proven in files of its own")
     if not path.is_dir():

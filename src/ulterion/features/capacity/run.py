@@ -1,4 +1,4 @@
-"""One run of `capacity`: a device, or what is free in a folder, written all over, read back, and told what it is worth."""
+"""One run of `capacity`: a device, or the free room of a folder, written all over, read back and judged."""
 
 from __future__ import annotations
 
@@ -131,7 +131,7 @@ def _blank(request: CapacityRequest, found: Medium, before: CapacityRun | None) 
 
 
 def _taken_up(before: CapacityRun | None) -> _Looked:
-    """Return what an earlier part came to."""
+    """Return the result of an earlier part."""
     if before is None:
         return _Looked()
     one = before.capacity
@@ -198,7 +198,7 @@ def _write(pool: JobRunner, found: Medium, looked: _Looked, observer: Observer, 
 
 
 def _read(pool: JobRunner, found: Medium, looked: _Looked, observer: Observer, keep: Callable[[], None]) -> None:
-    """Read back what is not yet read back."""
+    """Read back the rest."""
     units = found.size // UNIT
     looked.doing = "the read-back"
     observer.stage("reading back", (units - looked.checked) * UNIT)

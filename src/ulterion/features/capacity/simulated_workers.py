@@ -12,7 +12,7 @@ from ulterion.sim.target import SimTarget
 
 
 class SimulatedPool:
-    """Does what `ulterion.engine.copies.file_pool.FilePool` does, on a simulated chain; `moved` is in bytes."""
+    """Stands in for `ulterion.engine.copies.file_pool.FilePool` on a simulated chain; `moved` is in bytes."""
 
     def __init__(self, chain: SimTarget) -> None:
         self.moved = 0
@@ -32,7 +32,7 @@ class SimulatedPool:
         return self
 
     def __exit__(self, *_: object) -> None:
-        """Nobody has to go."""
+        """There are no workers to end."""
 
     def run(self, work: Iterator[FileJob], watch: Callable[[], None] = lambda: None) -> Done:
         """Do jobs one after the other; raise TargetFailed at a fault of the bench."""
@@ -42,7 +42,7 @@ class SimulatedPool:
             self._watch()
 
     def _medium(self, given: tuple[object, int, int, int]) -> bool:
-        """Take the medium up, with so many units on it that an earlier part of the proof wrote."""
+        """Open the medium, with the units on it that an earlier part of the proof wrote."""
         self._hand.memory.write(0, given[3])
         return True
 

@@ -19,7 +19,7 @@ KINDS = {
 
 
 def after(run: CapacityRun, path: Path | None, unit: str) -> list[Shown]:
-    """Return what came of it, and where it is kept."""
+    """Return the result, and where it is kept."""
     one = run.capacity
     lines: list[Shown] = [
         Text(sentence_of(one.summary), style=STYLES.get(one.finding, "bad")),

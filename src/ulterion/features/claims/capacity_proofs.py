@@ -32,7 +32,7 @@ class Holds:
 
 
 def holds(review: Review, runs: Sequence[AnyRun], medium: str) -> Holds | None:
-    """Return what a medium holds, by the newest proof of it, else by its claim or what it states; None where nothing says that."""
+    """Return what a medium holds, by its newest proof, else by its claim or what it states; None where neither is known."""
     proofs = [r for r in _in_order(runs) if r.chain[-1:] == [medium]]
     found = [r.capacity.real_bytes for r in proofs if r.capacity.finding not in UNPROVEN and r.capacity.real_bytes]
     if found and proofs[-1].capacity.method != "free room":

@@ -18,7 +18,7 @@ KINDS = {"B/s": "", "IOPS": "small requests, IOPS", "B": "capacity, GB"}
 
 
 def claims_chart(review: Review, rows: Sequence[ClaimRow], unit: str) -> BarChart | None:
-    """Return what was measured of each claim beside it, a panel for each kind of product with its own scale; None where nothing was."""
+    """Return each claim with its measured value, a panel for each kind of product with its own scale; None where nothing was measured."""
     cast = Cast.of(review)
     shown = [r for r in rows if r.unit in KINDS and r.measured is not None and r.judgement.verdict in SIGNS]
     if not shown:

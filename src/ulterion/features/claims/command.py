@@ -89,7 +89,7 @@ def _shown(
     rivals: Sequence[RivalRow],
     said: Sequence[Provenance],
 ) -> list[Shown]:
-    """Return the answer, with the evidence or everything where that is asked for."""
+    """Return the answer, with the evidence or in full where that is asked for."""
     from ulterion.features.claims import words
     from ulterion.features.claims.overview import claims_overview
     from ulterion.features.claims.speedup_tables import rivals_table

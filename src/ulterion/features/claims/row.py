@@ -1,4 +1,4 @@
-"""One claim and what became of it, in numbers."""
+"""One claim and its verdict, in numbers."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ Unit = Literal["B/s", "IOPS", "B", "C", "W", "link", "class"]
 
 @dataclass(frozen=True)
 class ClaimRow:
-    """One claim and what became of it.
+    """One claim and its verdict.
 
     Attributes:
         part: name of the part in the review; `label` as readers know it.

@@ -1,4 +1,4 @@
-"""Who says what a product claims, in plain text."""
+"""The sources of a product's claims, in plain text."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ from ulterion.model.review import Review
 
 
 def said_words(said: Said) -> str:
-    """Return one saying."""
+    """Return one source with its value."""
     date = f", {said.date.isoformat()}" if said.date is not None else ""
     return f"{'up to ' if said.up_to else ''}{said.value} ({said.where}{date})"
 

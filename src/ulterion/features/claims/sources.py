@@ -1,4 +1,4 @@
-"""Who says what a product claims, and whether two disagree."""
+"""The sources of a product's claims, and whether two disagree."""
 
 from __future__ import annotations
 

@@ -130,7 +130,7 @@ def _verdict(ratios: Sequence[Ratio], needed: float) -> RivalVerdict:
 
 
 def _why_open(ratios: Sequence[Ratio], needed: float) -> str:
-    """Return why nothing can be said: what is known of a ratio that decides neither way."""
+    """Return why a claim is undecided, with what is known of the ratio."""
     open_ = [r for r in ratios if r.low is None or r.high is None or r.low < needed <= r.high]
     return next((r.why for r in open_ if r.why), "too close to call; more passes on both sides would show")
 

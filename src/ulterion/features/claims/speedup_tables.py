@@ -11,7 +11,7 @@ from ulterion.show.columns import show_ratio
 
 
 def rivals_table(review: Review, rows: Sequence[RivalRow]) -> list[Shown]:
-    """Return what became of claims to be so many times as fast as another; nothing without any."""
+    """Return the verdicts on claims to be several times as fast as another product; empty without any."""
     if not rows:
         return []
     columns = (

@@ -28,7 +28,7 @@ def answers(review: Review, rows: Sequence[ClockRow], unit: str) -> list[str]:
 
 
 def _links(review: Review, rows: Sequence[ClockRow], unit: str) -> list[str]:
-    """Return what links explain: a rate that is what the narrowest link of its setup gives, or a slower bus behind one of two."""
+    """Return what links explain: a rate at the limit of its setup's narrowest link, or a slower bus behind one of two."""
     sentences = []
     for row in rows:
         link = review.narrowest_link(row.setup)
@@ -55,7 +55,7 @@ def _answer(review: Review, rows: Sequence[ClockRow], unit: str) -> str:
 
 
 def _pair(review: Review, row: ClockRow, base: ClockRow | None, unit: str) -> str:
-    """Return what one row says against its baseline, the faster of the two first."""
+    """Return a row compared with its baseline, the faster of the two first."""
     assert row.against is not None
     names = [in_sentence(review, row.setup), in_sentence(review, row.against)]
     told = [_took(row, unit), _took(base, unit) if base is not None else "its measured rate"]
@@ -82,12 +82,12 @@ def _order(review: Review, rows: Sequence[ClockRow], unit: str) -> str:
 
 
 def timed_alone(review: Review, row: ClockRow, unit: str) -> str:
-    """Return what a row took by itself, where there is nothing to compare it with."""
+    """Return the time of a row that has nothing to be compared with."""
     return f"{in_sentence(review, row.setup)}: {_took(row, unit)}"
 
 
 def _took(row: ClockRow, unit: str) -> str:
-    """Return how long a row took, or what it came to: '2.6 GB in 52 s, 50 MB/s'."""
+    """Return the size, time and rate of a row: '2.6 GB in 52 s, 50 MB/s'."""
     if row.estimate is None:
         return typed(row.progress[-1]) if row.progress else "not finished"
     rate = show_rate(row.estimate.rate, unit)

@@ -132,7 +132,7 @@ def _alike(run: AnyRun, timed: Sequence[ClockRun]) -> bool:
 
 
 def _next(folder: ReviewFolder, rows: Sequence[ClockRow]) -> str:
-    """Return what moves the review forward."""
+    """Return the next step of the review."""
     from ulterion.core.stats.samples import SEEN
 
     if len({r.setup for r in rows}) < 2:

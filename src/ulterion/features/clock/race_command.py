@@ -39,7 +39,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(arguments: argparse.Namespace, env: Environment) -> Status:
-    """Set them against each other and show."""
+    """Race the transfers and show the result."""
     from ulterion.core.errors import UsageError
     from ulterion.features.clock.data import race_answer
     from ulterion.features.clock.race_judging import amount_words, runners_of

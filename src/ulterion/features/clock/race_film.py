@@ -85,7 +85,7 @@ class _Film:
         )
 
     def picture(self, moment: float) -> Image.Image:
-        """Return how far each was at a moment."""
+        """Return the picture of the race at a moment."""
         self._canvas.restore_region(self._still)
         for bar, text, one in zip(self._bars, self._texts, self._runners, strict=True):
             share = 100 * one.at(min(moment, one.end))

@@ -72,5 +72,5 @@ def _chosen(review: Review, able: Sequence[tuple[AnyRun, Course]], name: str) ->
 
 
 def amount_words(runners: Sequence[Runner]) -> str:
-    """Return over how much they raced."""
+    """Return the amount over which they raced, in words."""
     return show_size(runners[0].total)

@@ -1,4 +1,4 @@
-"""Keeping transfers timed by hand: typed in, from a table, or as they happen."""
+"""Keeps transfers timed by hand: typed in, from a table, or as they happen."""
 
 from __future__ import annotations
 
@@ -30,7 +30,7 @@ MAX_BYTES = 4 * 2**20  # bytes of a table
 
 @dataclass(frozen=True)
 class Typed:
-    """A timing with what it was typed as and where it belongs."""
+    """A timing as it was typed, with its setup and task."""
 
     setup: str
     task: str

@@ -74,7 +74,7 @@ class Stopwatch:
         return 0.0 if self.state == "ready" else (self._end if self.state == "over" else now) - self._start
 
     def line(self, now: float) -> str:
-        """Return how it stands, in one line."""
+        """Return its state in one line."""
         if self.state == "ready":
             return "space starts the clock"
         words = [show_clock(self.elapsed(now))]

@@ -64,7 +64,7 @@ def _cut(line: str) -> str:
 
 @contextlib.contextmanager
 def _single_keys(fd: int) -> Iterator[None]:
-    """Let the terminal hand on each key at once, unseen; as it was afterwards."""
+    """Let the terminal pass on each key at once without showing it, within the block."""
     import termios
     import tty
 

@@ -1,4 +1,4 @@
-"""What a comparison comes to, in a sentence or two: which setup is faster, how much, and what bus that says it is."""
+"""The result of a comparison in a sentence or two: which setup is faster, by how much, and on which bus that shows it to run."""
 
 from __future__ import annotations
 
@@ -69,7 +69,7 @@ def _telling(group: Group) -> list[ComparedRow]:
 
 
 def _pair(review: Review, group: Group, rows: Sequence[ComparedRow], unit: str) -> str:
-    """Return what the only other setup says against the baseline, by direction."""
+    """Return the only other setup compared with the baseline, by direction."""
     baseline = group.baseline or ""
     compared = [r for r in rows if r.comparison is not None]
     other = compared[0].setup

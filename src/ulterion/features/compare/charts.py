@@ -171,7 +171,7 @@ def _by_product(review: Review, group: Group, unit: str, cast: Cast) -> list[Pan
 
 
 def comparison_title(group: Group, cast: Cast, medium: str) -> str:
-    """Return what the largest transfers of a group come to."""
+    """Return the result of a group's largest transfers."""
     rows = [r for s in dict.fromkeys(r.setup for r in group.rows) if (r := _row_of(group, s)) is not None]
     others = sorted((r for r in rows if r.comparison is not None), key=lambda r: -r.estimate.rate)
     base = with_article(cast.name(group.baseline or ""))

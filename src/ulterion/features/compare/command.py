@@ -123,7 +123,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
 
 
 class Compared(NamedTuple):
-    """What was compared: groups of measurements, rows of timings and copies, at a margin; `scope` says in words what it was narrowed to."""
+    """A comparison: groups of measurements, rows of timings and copies, and the margin; `scope` says in words what it is limited to."""
 
     folder: ReviewFolder
     review: Review
@@ -164,7 +164,7 @@ def _show(arguments: argparse.Namespace, env: Environment, compared: Compared, *
 
 
 def _next(arguments: argparse.Namespace, review: Review, groups: Sequence[Group], *, short: bool) -> str:
-    """Return what moves the review forward: the evidence where something is open, then the claims, then the page."""
+    """Return the next step of the review: the evidence where something is open, then the claims, then the page."""
     from ulterion.features.compare.overview import is_large
     from ulterion.show.next_steps import after_comparing
 
@@ -187,7 +187,7 @@ def _answer(
     *,
     short: bool,
 ) -> list[Shown]:
-    """Return as much of a comparison as is asked for and fits one screen."""
+    """Return a comparison at the length asked for; the short one fits one screen."""
     from ulterion.features.clock.tables import clocked_table
     from ulterion.features.compare.overview import is_large, overview
     from ulterion.features.compare.short import short_comparison, transfer_lines
@@ -283,7 +283,7 @@ def _soaks(arguments: argparse.Namespace, env: Environment, folder: ReviewFolder
 def _coolers(
     folder: ReviewFolder, soaks: Sequence[Soak], paths: Sequence[Path]
 ) -> list[tuple[Path, str, Callable[[], Chart]]]:
-    """Return what draws the temperatures of several soaks beside each other, where something was read by hand; its file is called after the first."""
+    """Return a function that draws the temperatures of several soaks beside each other, where something was read by hand; the file is named after the first."""
     if not paths or len(soaks) < 2 or not any(s.run.standing_readings for s in soaks):
         return []
     from ulterion.features.soak.charts import coolers_chart

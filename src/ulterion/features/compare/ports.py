@@ -62,7 +62,7 @@ def _kept(row: PortRow) -> str:
 
 
 def _boots(review: Review, row: PortRow) -> Text | str:
-    """Return what the machine starts from there; which drive it was, where several were tried."""
+    """Return whether the machine starts from the port, by drive where several were tried."""
     if len(row.boots) == 1:
         return outcome_cell(next(iter(row.boots.values())))
     told = [f"{review.setup_among_all(s)}: {outcome_cell(o)}" for s, o in row.boots.items()]

@@ -1,4 +1,4 @@
-"""What is compared: setups by name or label, runs by id, or outside a review the latest runs."""
+"""The selection of what is compared: setups by name or label, runs by id, or outside a review the latest runs."""
 
 from __future__ import annotations
 

@@ -39,7 +39,7 @@ def before(run: CopyRun) -> list[Shown]:
 
 
 def after(run: CopyRun, path: Path | None, unit: str) -> list[Shown]:
-    """Return what came of it, and where it is kept."""
+    """Return the result, and where it is kept."""
     passes = run.copied.passes
     lines: list[Shown] = [_passes(passes, unit)] if passes else []
     between = words.between_words(run)
