@@ -12,6 +12,7 @@ from collections.abc import Callable, Sequence
 from ulterion.model.systems import STOPPING
 
 PR_SET_PDEATHSIG = 1  # prctl(2)
+PIECE = 2**20  # bytes read from a child at a time
 
 
 def start(
@@ -42,6 +43,14 @@ def start(
         work()
     finally:
         os._exit(0)
+
+
+def all_of(reader: int) -> bytes:
+    """Return what a child writes to a pipe until it closes its end."""
+    data = bytearray()
+    while part := os.read(reader, PIECE):
+        data += part
+    return bytes(data)
 
 
 def die_with_parent(number: int) -> None:

@@ -13,7 +13,6 @@ from typing import TypeVar, cast
 from ulterion.model import child_process
 
 Value = TypeVar("Value")
-PIECE = 2**20  # bytes read from a child at a time
 
 
 @contextlib.contextmanager
@@ -54,10 +53,7 @@ def can_do_two() -> bool:
 
 def _value(reader: int) -> Value | None:
     """Return what a child has sent until it closed its end; None where that is not whole."""
-    data = bytearray()
-    while part := os.read(reader, PIECE):
-        data += part
     try:
-        return cast("Value", pickle.loads(data))
+        return cast("Value", pickle.loads(child_process.all_of(reader)))
     except (EOFError, pickle.UnpicklingError):
         return None

@@ -17,7 +17,6 @@ from ulterion.engine.workers import children
 from ulterion.model import child_process
 
 Value = TypeVar("Value")
-PIECE = 2**20  # bytes read from a child at a time
 
 
 def bounded(work: Callable[[], Value], most_bytes: int, what: str) -> Value:
@@ -45,7 +44,7 @@ def bounded(work: Callable[[], Value], most_bytes: int, what: str) -> Value:
         child_process.start(in_child, started.append, [reader])
         os.close(writer)
         writer = -1
-        data = _all_of(reader)
+        data = child_process.all_of(reader)
     except BaseException:
         for pid in started:
             os.kill(pid, signal.SIGKILL)
@@ -71,10 +70,3 @@ def _limit(most_bytes: int) -> None:
         now = int(Path("/proc/self/statm").read_text().split()[0]) * resource.getpagesize()
         _, hard = resource.getrlimit(resource.RLIMIT_AS)
         resource.setrlimit(resource.RLIMIT_AS, (now + most_bytes, hard))
-
-
-def _all_of(reader: int) -> bytes:
-    data = bytearray()
-    while part := os.read(reader, PIECE):
-        data += part
-    return bytes(data)
