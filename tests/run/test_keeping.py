@@ -42,7 +42,13 @@ class Kept(unittest.TestCase):
         steps.observer.end.assert_not_called()
 
 
-class Loading(unittest.TestCase):
+class StopCase(unittest.TestCase):
+    def setUp(self) -> None:
+        # a caller may have Ctrl-C ignored, as nohup has it
+        self.addCleanup(signal.signal, signal.SIGINT, signal.signal(signal.SIGINT, signal.default_int_handler))
+
+
+class Loading(StopCase):
     def target(self, done: list[str], cost: Callable[[], object]) -> HostTarget:
         """Return a target whose steps are noted in `done`."""
         engine = mock.Mock()
@@ -73,7 +79,7 @@ class Loading(unittest.TestCase):
             self.target([], loads).make_ready(lambda words: None)
 
 
-class Stops(unittest.TestCase):
+class Stops(StopCase):
     def test_a_stop_outlives_what_loads_meanwhile(self) -> None:
         """What takes any exception for a fault of its own does not get it; the stop comes once that is done, and once."""
         done = []
