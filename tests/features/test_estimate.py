@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import unittest
+from dataclasses import replace
 
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
@@ -14,6 +15,8 @@ from ulterion.core.estimates.conversions import converted
 from ulterion.core.estimates.power import Cable, Load, budget, most_of
 from ulterion.core.estimates.transfer_time import OWN, End, Piece, parts_of, recording, work
 from ulterion.core.workloads.workload import parse_workload
+from ulterion.model.runs.soak import SoakRun
+from ulterion.results.standing_soaks import standing_soak
 
 CACHED = End(
     "pod",
@@ -199,6 +202,24 @@ class OnTheDemo(FolderCase):
             ("copy", str(folder), "--from", "duo", "--to", "direct"),
         ):
             self.assertEqual(self.ulterion("estimate", *lines, cwd=folder).returncode, 0)
+
+    def test_a_short_soak_does_not_replace_a_long_one(self) -> None:
+        """What half an hour showed stands behind two minutes of the same load; once the driver differs, the newest alone counts."""
+        folder = self.demo(only=("slip",))
+        before, claimed = (self.json_of(*words, cwd=folder) for words in (("estimate", "write", "1 TB"), ("claims",)))
+        shown = self.ulterion(
+            "soak", "--setup", "slip", "--for", "2", "m", cwd=folder
+        ).stdout  # a quantity of two words
+        self.assertRegex(shown, r"still rest on soak \w+, which lasted 30 minutes")
+        self.assertEqual(len(list(folder.glob("runs/*soak-slip*"))), 2)
+        self.assertEqual(self.json_of("estimate", "write", "1", "TB", cwd=folder), before)
+        self.assertEqual(self.json_of("claims", cwd=folder), claimed)
+        long, short = (run for run in self.opened(folder).runs() if isinstance(run, SoakRun))
+        self.assertEqual([standing_soak(each) for each in ([], [short], [short, long])], [None, short, long])
+        other = short.changed(target=replace(short.target, driver="uas"))
+        self.assertEqual(standing_soak([long, other]), other)
+        self.assertEqual(standing_soak([long, long.changed(started=short.started)]).started, short.started)
+        self.refused("estimate", "write", "1", "XB", cwd=folder, says="takes no 'XB' here")
 
     def test_what_hangs_on_a_port(self) -> None:
         """By the port's standard, a label, a reading of a meter; what nothing is known of is refused by name."""

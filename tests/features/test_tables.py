@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import re
 import unittest
 from dataclasses import replace
 
@@ -10,10 +11,16 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.support import BENCH, REVIEW, FolderCase, simulate
+from ulterion.core.units import show_rate
 from ulterion.core.workloads.workload import parse_workload
+from ulterion.features.compare.answer import answers
+from ulterion.features.compare.overview import large_and_small
 from ulterion.features.measure.tables import results
+from ulterion.results.comparison import compare_review
+from ulterion.results.pooling import runs_for_results
 from ulterion.show.blocks import Table, Text
 from ulterion.show.live import Lines, Screen
+from ulterion.show.looks import in_sentence
 
 WORDS = st.text("abcdefgh 0123456789.%", min_size=1, max_size=14).map(lambda s: s.strip() or "x")
 
@@ -49,6 +56,23 @@ class Tables(unittest.TestCase):
 
 
 class Answers(FolderCase):
+    def test_rates_stand_in_the_order_of_the_names(self) -> None:
+        """Of each pair of the demo, whoever is faster and whichever is named first; and by the workload that the table shows."""
+        pairs = ("slot", "duo", "crumble", "crumble-duo", "vault", "vault-long", "lan", "hub-lan")
+        folder = self.opened(self.demo(only=pairs))
+        review, seen = folder.review, 0
+        for group in compare_review(review, runs_for_results(folder)):
+            names = {in_sentence(review, setup): setup for setup in {r.setup for r in group.rows}}
+            for assumed in (False, True):
+                told = answers(review, replace(group, assumed=assumed), "MB/s")[0]
+                first, second = sorted(names, key=lambda name: told.lower().index(name.lower()))
+                for both, measure in zip(re.findall(r"([\d.,]+) against ([\d.,]+)", told), (0, 1), strict=False):
+                    rows = [large_and_small(group, names[name])[measure] for name in (first, second)]
+                    rates = [show_rate(r.estimate.rate, "MB/s", with_unit=False) for r in rows if r is not None]
+                    self.assertEqual([*both], rates, told)
+                    seen += 1
+        self.assertGreaterEqual(seen, 12)
+
     def test_what_is_no_number_stands_in_the_table(self) -> None:
         """An outcome below a setup's figures or in their place; a run that failed; one that was never tried."""
         more = "".join(

@@ -124,21 +124,20 @@ def _report(folder: ReviewFolder, env: Environment, unit: str, shown: Path) -> N
 
 def _judge(folder: ReviewFolder, env: Environment, unit: str) -> None:
     """Show the results: a line for each setup, the findings of the long runs, and the verdicts on the claims."""
-    from collections import Counter
-
     from ulterion.demo.scenario import SOAKED
     from ulterion.features.claims.judging import judge_claims
+    from ulterion.features.claims.overview import counted
+    from ulterion.features.claims.speedup import rivals
     from ulterion.features.compare.overview import every_setup
     from ulterion.features.soak.judging import choose, difference
     from ulterion.features.soak.words import difference_words
     from ulterion.results.comparison import compare_review
     from ulterion.results.pooling import runs_for_results
-    from ulterion.show.sentences import listed, sentence_of
+    from ulterion.show.sentences import sentence_of
 
     review, runs = folder.review, runs_for_results(folder)
     env.show(every_setup(review, compare_review(review, runs), unit))
     soaks = choose(folder, SOAKED)
     told = [sentence_of(difference_words(difference(s, soaks[0]))) for s in soaks[1:2]]
-    verdicts = Counter(row.judgement.verdict for row in judge_claims(review, runs))
-    counted = listed([f"{count} {verdict}" for verdict, count in verdicts.most_common()])
-    env.show(["", *told, f"Claims: {counted}."])
+    claims = sentence_of(counted(judge_claims(review, runs), rivals(review, runs)))
+    env.show(["", *told, claims])

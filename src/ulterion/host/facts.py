@@ -100,7 +100,9 @@ def cautions(facts: TargetFacts) -> list[str]:
     """Return what a reviewer should know of this target before believing a figure, one sentence each."""
     sentences = []
     if facts.system_disk:
-        sentences.append(f"{facts.device} is the system disk: the figures include whatever else the system does")
+        sentences.append(
+            f"this drive is the system disk ({facts.device}), so the figures include whatever else the system does"
+        )
     if facts.filesystem in MEMORY_FILESYSTEMS:
         sentences.append(f"{facts.filesystem} lives in memory: no drive is measured here")
     if facts.filesystem in NETWORK_FILESYSTEMS:

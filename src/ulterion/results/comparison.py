@@ -6,6 +6,7 @@ import datetime
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import field, replace
+from functools import cached_property
 from itertools import pairwise
 
 from ulterion.core.errors import UsageError, unknown
@@ -25,10 +26,12 @@ from ulterion.model.runs.header import State
 from ulterion.model.runs.measure import MeasureRun
 from ulterion.results.added_latency import AddedLatency, added_latency
 from ulterion.results.baselines import baseline_among
-from ulterion.results.bottleneck import Bottleneck, bottlenecks
+from ulterion.results.bottleneck import DIRECTIONS, Bottleneck, bottlenecks
 from ulterion.results.buses import bus_findings
 from ulterion.results.measurement import Measurement, best_of, run_facts
 from ulterion.results.pooling import once_connected, pooled_results
+
+NEARLY = 0.97  # of the fastest rate
 
 
 @dataclass(frozen=True)
@@ -112,11 +115,33 @@ class Group:
     buses: tuple[BusFinding, ...] = ()
     neighbours: dict[tuple[str, str, str], Verdict] = field(default_factory=dict)
 
+    @cached_property
+    def main_workloads(self) -> dict[str, str]:
+        """The workload by which the setups are compared in a sentence or a line, in words: by its direction, read or write."""
+        found = {way: _main_workload(self.rows, way) for way in DIRECTIONS}
+        return {way: workload.text for way, workload in found.items() if workload is not None}
+
     def only(self, workloads: Sequence[str]) -> Group:
         """Return the group with the rows of these workloads alone, by name or by words; verdicts stay as they are."""
         rows = tuple(r for r in self.rows if r.workload.title in workloads or r.workload.text in workloads)
         added = tuple(a for a in self.added_latency if a.workload in {r.workload.title for r in rows})
         return replace(self, rows=rows, added_latency=added)
+
+
+def _main_workload(rows: Sequence[ComparedRow], way: str) -> Workload | None:
+    """Return the fastest sequential workload of a direction: of those that were compared, and of large ones, if there are any.
+
+    Where several are as good as equally fast, the one with the largest requests stands for them, else the first: which of them
+    happened to be the fastest is no news.
+    """
+    rows = [r for r in rows if r.workload.drive_direction == way and r.workload.drive_pattern == "sequential"]
+    rows = [r for r in rows if r.workload.concurrent_targets == 1]
+    compared = {r.workload.text for r in rows if r.comparison is not None}
+    rows = [r for r in rows if r.workload.text in compared] or rows
+    rows = [r for r in rows if r.workload.is_large] or rows
+    fastest = max((r.estimate.rate for r in rows), default=0.0)
+    near = [r.workload for r in rows if r.estimate.rate >= NEARLY * fastest]
+    return max(near, key=lambda w: w.block_bytes, default=None)
 
 
 def only_workloads(groups: Sequence[Group], workloads: Sequence[str]) -> list[Group]:

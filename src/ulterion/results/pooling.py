@@ -14,10 +14,13 @@ from ulterion.model.review import Review
 from ulterion.model.run_summary import RunSummary
 from ulterion.model.runs.document import AnyRun, kind_of
 from ulterion.model.runs.measure import MeasureRun, WorkloadRecord
+from ulterion.model.runs.soak import SoakRun
 from ulterion.model.store import ReviewFolder
 from ulterion.results.measurement import Measurement, run_facts
+from ulterion.results.standing_soaks import standing_soak, standing_soaks
 
 MAX_POOLED = 12  # runs of a workload on a setup, the newest ones, that are taken together
+LONGEST = 4  # soaks of a setup, the longest, that are looked at: one can stand for each of its loads
 VARIES = (START, ROOM)  # differences that are part of what varies from run to run
 
 
@@ -120,13 +123,17 @@ def runs_for_results(folder: ReviewFolder) -> list[AnyRun]:
     """Return the runs that comparisons and claims rest on, oldest first; what newer ones supersede is not even parsed.
 
     These are the measurements of which a workload is among the newest of its setup, transfers timed by hand, and runs that bear notes,
-    all without their series; and the newest soak of each setup, whole.
+    all without their series; and the soak that stands for each setup and load, whole.
     """
     seen: Counter[tuple[str | None, str, bool]] = Counter()
     wanted: list[RunSummary] = []
+    soaks: dict[str | None, list[RunSummary]] = {}
     for one in reversed(folder.summaries()):
         free = is_ad_hoc(one.suite)
         cells = {(one.setup, text, free) for text in one.texts} or {(one.setup, one.kind, free)}
+        if one.kind == "soak":
+            soaks.setdefault(one.setup, []).append(one)
+            continue
         kind = kind_of(one.kind)
         if all(seen[cell] >= (kind.newest or MAX_POOLED) for cell in cells) and (kind.in_series or not one.noted):
             continue
@@ -134,4 +141,21 @@ def runs_for_results(folder: ReviewFolder) -> list[AnyRun]:
             continue
         seen.update(cells)
         wanted.append(one)
-    return folder.for_judging(wanted)
+    runs = folder.for_judging([*wanted, *(s for mine in soaks.values() for s in _newest_and_longest(folder, mine))])
+    standing = {run.id for run in standing_soaks([r for r in runs if isinstance(r, SoakRun)])}
+    return [run for run in runs if run.kind != "soak" or run.id in standing]
+
+
+def soak_in_place_of(folder: ReviewFolder, run: SoakRun) -> SoakRun | None:
+    """Return the longer soak of the same setup and load that results rest on in place of this one; None where they rest on this one."""
+    soaks = [s for s in folder.summaries() if s.kind == "soak" and s.setup == run.setup]
+    known = folder.for_judging(_newest_and_longest(folder, sorted(soaks, key=lambda s: s.started, reverse=True)))
+    standing = standing_soak([r for r in known if isinstance(r, SoakRun) and r.soak.text == run.soak.text])
+    return None if standing is None or standing.id == run.id else standing
+
+
+def _newest_and_longest(folder: ReviewFolder, soaks: Sequence[RunSummary]) -> list[RunSummary]:
+    """Return of the soaks of a setup that count, the newest first, those of which one can stand for it."""
+    by_length = sorted(soaks, key=lambda s: s.started - (s.ended or s.started))
+    found = [counting(folder, order) for order in (soaks, by_length)]
+    return list({s.id: s for s in [*found[0][:1], *found[1][:LONGEST]]}.values())

@@ -39,6 +39,7 @@ MIN_HALF = 0.8  # degrees that no end is known better than, half the interval: r
 SHORT = 1.0  # of the rise so far, that a body may still add which has hardly begun,
 LONG = 900.0  # less with every second of load, and nothing after so many
 ROUNDING = 0.5  # of the resolution: which way a sensor rounds is not known, and no averaging tells
+WIDEST = 5.0  # degrees, half an interval: what is wider than this, and than the rise so far, tells a reader nothing
 MIN_SEEN = 600.0  # seconds of load without which no temperature is called settled: a slow body can hide behind a fast one that cools
 NEAR_END = 1.0  # degrees from the end that count as settled
 REST_SECONDS = 30.0  # before the load, that its temperature at rest is the mean of
@@ -104,7 +105,7 @@ class Course:
 
 
 def settle(course: Course) -> Settling | None:
-    """Fit where a temperature settles if the load goes on as in its last minute; None when the load is too short, was hardly read, or its rise has hardly slowed."""
+    """Fit where a temperature settles if the load goes on as in its last minute; None when the load is too short, was hardly read, its rise has hardly slowed, or the end is known no better than by the rise so far."""
     load = course.at >= course.load_start
     seconds = float(load.sum()) * course.length
     known = np.isfinite(course.temperature)
@@ -125,10 +126,13 @@ def settle(course: Course) -> Settling | None:
     hidden = SHORT * max(0.0, now - course.begin) * max(0.0, 1 - seconds / LONG)
     away = np.flatnonzero((np.abs(_curve(course, load, last, best) - end) > NEAR_END) & load)
     time = 0.0 if not away.size else float(course.at[away[-1]] + course.length - course.load_start)
+    low, high = min(ends) - half, max(ends) + half + hidden
+    if (high - low) / 2 > max(WIDEST, abs(now - course.begin)):
+        return None
     return Settling(
         end=end,
-        low=min(ends) - half,
-        high=max(ends) + half + hidden,
+        low=low,
+        high=high,
         time=time if time < seconds else None,
         fast=float(best.used[0]),
         slow=float(best.used[-1]),

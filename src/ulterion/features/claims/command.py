@@ -34,7 +34,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     options.add_figure(parser)
     options.add_review(parser)
     options.add_units(parser)
-    options.add_fail_on(parser, ("missed", "undecided", "not testable", "reported", "not measured", "not tested"))
+    options.add_fail_on(
+        parser, ("missed", "partly", "undecided", "not testable", "reported", "not measured", "not tested")
+    )
     options.add_json(parser)
 
 

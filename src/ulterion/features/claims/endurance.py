@@ -16,6 +16,7 @@ from ulterion.model.review import Review
 from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.soak import SoakRun
 from ulterion.results.measurement import chain_elements
+from ulterion.results.standing_soaks import standing_soaks
 
 MEGABYTE = 1e6  # bytes; speed classes count in it
 LATER = ("not testable", "not measured")  # verdicts that are shown only where there is no other
@@ -36,9 +37,9 @@ def enduring_rows(
     claims = review.parts[key].claims if key in review.parts else None
     if claims is None or (claims.speed_class is None and claims.temperature is None):
         return []
-    newest = {r.setup: r for r in runs if isinstance(r, SoakRun) and r.chain and r.chain[-1] == key and r.setup}
-    newest_soaks = [soak_of(r) for name, r in newest.items() if not setups or name in setups]
-    soaks = [s for s in newest_soaks if s is not None]
+    mine = [r for r in runs if isinstance(r, SoakRun) and r.chain and r.chain[-1] == key and r.setup]
+    wanted = [r for r in standing_soaks(mine) if not setups or r.setup in setups]
+    soaks = [s for r in wanted if (s := soak_of(r)) is not None]
     rows: list[ClaimRow] = []
     if claims.speed_class is not None:
         blank = _blank(

@@ -17,6 +17,7 @@ from ulterion.show.columns import show_share
 from ulterion.show.sentences import sentence_of
 
 ORDER = ("missed", "partly", "undecided", "not testable", "met", "reported", "not measured", "not tested")
+SHOWN = {"partly": "partly met"}  # where a verdict alone would be no English
 QUIET = ("met", "reported")  # verdicts that need no reason
 WHY = "why"
 
@@ -28,14 +29,10 @@ def claims_overview(review: Review, rows: Sequence[ClaimRow], rivals: Sequence[R
         lines.setdefault(row.judgement.verdict, []).append(_line(row, unit))
     for rival in rivals:
         lines.setdefault(rival.verdict, []).append(_rival_line(review, rival))
-    counts = Counter({name: len(found) for name, found in lines.items()})
     body: list[Cells | Text] = []
     for name in ORDER:
         if name in lines:
-            body += [verdict(name), *lines[name]]
-    total = sum(counts.values())
-    first, *others = [name for name in ORDER if counts[name]]
-    told = ", ".join([f"{counts[first]} of {total} claims {first}", *(f"{counts[name]} {name}" for name in others)])
+            body += [verdict(name, shown=SHOWN.get(name)), *lines[name]]
     columns = [
         ("", "left"),
         ("claim", "left"),
@@ -46,10 +43,18 @@ def claims_overview(review: Review, rows: Sequence[ClaimRow], rivals: Sequence[R
         (WHY, "left"),
     ]
     return [
-        Text(sentence_of(f"{told}; tolerance {review.review.tolerance * 100:g}%")),
+        Text(sentence_of(f"{counted(rows, rivals)}; tolerance {review.review.tolerance * 100:g}%")),
         BLANK,
         Table(columns, body, "every claim", spare=(WHY,), folds=True),
     ]
+
+
+def counted(rows: Sequence[ClaimRow], rivals: Sequence[RivalRow]) -> str:
+    """Return how many of the claims came out which way, the worst first."""
+    counts = Counter[str]([*(row.judgement.verdict for row in rows), *(rival.verdict for rival in rivals)])
+    known = [name for name in ORDER if counts[name]]
+    of_all = f" of {counts.total()} claims"
+    return ", ".join(f"{counts[name]}{of_all if name == known[0] else ''} {SHOWN.get(name, name)}" for name in known)
 
 
 def _line(row: ClaimRow, unit: str) -> Cells:

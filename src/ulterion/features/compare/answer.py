@@ -56,15 +56,15 @@ def _machines(review: Review, group: Group, setups: Sequence[str]) -> list[str]:
 
 
 def _telling(group: Group) -> list[ComparedRow]:
-    """Return the rows a sentence rests on: the largest transfers in order that were compared, one for each direction and setup."""
+    """Return the rows a sentence rests on, for each direction those of one workload that was compared: large transfers, if there are any."""
     rows: list[ComparedRow] = []
     for way in WAYS:
         mine = [r for r in group.rows if r.workload.drive_direction == way]
-        sequential = [r for r in mine if r.workload.drive_pattern == "sequential"] or mine
-        compared = [r.workload.text for r in sequential if r.comparison is not None]
-        rates = {t: max(r.estimate.rate for r in sequential if r.workload.text == t) for t in compared}
-        best = max(rates, key=lambda text: rates[text], default=None)
-        rows += [r for r in sequential if r.workload.text == best]
+        compared = [r for r in mine if r.comparison is not None]
+        main = [r.workload.text for r in compared if r.workload.text == group.main_workloads.get(way)]
+        fastest = sorted(compared, key=lambda r: -r.estimate.rate)
+        for text in [*main, *(r.workload.text for r in fastest)][:1]:
+            rows += [r for r in mine if r.workload.text == text]
     return rows
 
 
@@ -75,18 +75,17 @@ def _pair(review: Review, group: Group, rows: Sequence[ComparedRow], unit: str) 
     other = compared[0].setup
     names = (in_sentence(review, other), in_sentence(review, baseline))
     verdicts = {r.comparison.verdict for r in compared if r.comparison is not None}
-    rates = {r.workload.drive_direction: _both(r, unit) for r in compared}
+    slower = verdicts <= {"slower", "a little slower"}
+    rates = {r.workload.drive_direction: _both(r, rows, unit, baseline_first=slower) for r in compared}
     if verdicts == {"same"}:
         each = listed([f"{WAYS[way][0]} {told}" for way, told in rates.items()])
         return f"{names[0]} and {names[1]} are equally fast: {each}"
-    if not group.assumed and verdicts <= {"slower", "a little slower"}:
+    if not group.assumed and slower:
         return _of_the_baseline(names, compared, unit)
-    phrases = [_phrase(r, rates[r.workload.drive_direction]) for r in compared]
-    return (
-        f"{names[0]}, compared with {names[1]}: {listed(phrases)}"
-        if len(verdicts) > 1
-        else _one_way(names, compared, rates)
-    )
+    if len(verdicts) == 1:
+        return _one_way(names, compared, rates)
+    phrases = [_phrase(r, _both(r, rows, unit)) for r in compared]
+    return f"{names[0]}, compared with {names[1]}: {listed(phrases)}"
 
 
 def _of_the_baseline(names: tuple[str, str], compared: Sequence[ComparedRow], unit: str) -> str:
@@ -130,11 +129,11 @@ def _phrase(row: ComparedRow, rates: str) -> str:
     return f"{how_much(compared.ratio.value)} {doing} ({rates})"
 
 
-def _both(row: ComparedRow, unit: str) -> str:
-    """Return the faster and the slower rate of a direction: '231 against 37 MB/s'."""
-    assert row.comparison is not None
-    low, high = sorted((row.estimate.rate, row.estimate.rate / row.comparison.ratio.value))
-    return f"{show_rate(high, unit, with_unit=False)} against {show_rate(low, unit)}"
+def _both(row: ComparedRow, rows: Sequence[ComparedRow], unit: str, *, baseline_first: bool = False) -> str:
+    """Return the rates of a setup and of its baseline in the order in which a sentence names them: '231 against 37 MB/s'."""
+    both = (row, next(r for r in rows if r.workload.text == row.workload.text and r.setup != row.setup))
+    first, second = both[::-1] if baseline_first else both
+    return f"{show_rate(first.estimate.rate, unit, with_unit=False)} against {show_rate(second.estimate.rate, unit)}"
 
 
 def _ends(rows: Sequence[ComparedRow]) -> tuple[ComparedRow, ...]:

@@ -68,8 +68,9 @@ def _by_workload(group: Group, unit: str, cast: Cast) -> list[Panel]:
 
 def _that_matter(group: Group) -> list[str]:
     """Return the words of the workloads that matter, in their order."""
-    every = [r for r in group.rows if r.setup == group.baseline] or list(group.rows)
-    large_read, large_write, small_read = large_and_small(every)
+    setup = group.baseline or group.rows[0].setup
+    every = [r for r in group.rows if r.setup == setup]
+    large_read, large_write, small_read = large_and_small(group, setup)
     small_write = next(
         (
             r
@@ -134,7 +135,7 @@ def _telling(group: Group, setups: Sequence[str]) -> str:
 
 def _row_of(group: Group, setup: str) -> ComparedRow | None:
     """Return the row of a setup that a chart of many rests on: its large reads, else writes."""
-    read, write, _ = large_and_small([r for r in group.rows if r.setup == setup])
+    read, write, _ = large_and_small(group, setup)
     return read or write
 
 

@@ -155,7 +155,7 @@ def _show(arguments: argparse.Namespace, env: Environment, compared: Compared, *
         return
     env.show(_answer(compared, labels, noted, arguments, short=short))
     env.show(works_table(folder.review, what_works(folder)))
-    env.show([Text(f"only {scope}; for more give --since TIME, or name the labels", "muted")] if scope else [])
+    env.show([Text(f"only {scope}; for more, give --since TIME or name the labels", "muted")] if scope else [])
     drawn = _drawn(arguments, paths, compared)
     env.show([""])
     drawn.show(env)
@@ -168,7 +168,7 @@ def _next(arguments: argparse.Namespace, review: Review, groups: Sequence[Group]
     from ulterion.features.compare.overview import is_large
     from ulterion.show.next_steps import after_comparing
 
-    if short:
+    if short and not (arguments.why or arguments.long):
         return "next: ulterion compare --why"
     if is_large(groups) and not (arguments.why or arguments.long):
         named = next((r.setup for g in groups for r in g.rows if r.comparison is not None), groups[0].rows[0].setup)

@@ -38,7 +38,7 @@ def _sentence(review: Review, machine: Machine, unit: str) -> str:
     if group is None:
         return f"on {machine.host} no inner drive was measured; measure it: ulterion measure FOLDER --as 'inner drive'"
     inner = review.label(review.setups[group.baseline or ""].medium)
-    large = {s: large_and_small([r for r in group.rows if r.setup == s])[:2] for s in _others(group)}
+    large = {s: large_and_small(group, s)[:2] for s in _others(group)}
     best = max(large, key=lambda s: max((r.estimate.rate for r in large[s] if r), default=0.0), default=None)
     if best is None:
         return f"on {machine.host} only the inner drive, {inner}, was measured"
@@ -72,7 +72,7 @@ def _drives(review: Review, machine: Machine, unit: str) -> list[Cells | Text]:
     lines: list[Cells | Text] = []
     for number, setup in enumerate(setups):
         chain = review.setups[setup].chain
-        told = [rate_cell(r, unit) for r in large_and_small([r for r in machine.group.rows if r.setup == setup])]
+        told = [rate_cell(r, unit) for r in large_and_small(machine.group, setup)]
         host = Text(machine.host if number == 0 else "", style="name")
         lines.append(
             [host, f"{review.joined(chain[1:])}{', inner' if number == 0 else ''}", review.label(chain[0]), *told]

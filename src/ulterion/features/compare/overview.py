@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
+from ulterion.core.links.ceilings import Direction
 from ulterion.core.units import show_iops, show_rate
 from ulterion.features.compare.answer import answers, called_alike
 from ulterion.model.review import Review
@@ -72,7 +73,8 @@ def _fastest_of_each(review: Review, group: Group) -> list[str]:
     """Return the fastest setup of those that are called alike, the baseline among them."""
     best: dict[str, tuple[float, str]] = {}
     for setup in dict.fromkeys(r.setup for r in group.rows):
-        row = _largest([r for r in group.rows if r.setup == setup])
+        read, write, _ = large_and_small(group, setup)
+        row = read or write
         title = setup if setup == group.baseline else review.setup_title(setup)
         best[title] = max(best.get(title, (0.0, setup)), (row.estimate.rate if row else 0.0, setup))
     return [setup for _, setup in best.values()]
@@ -80,7 +82,7 @@ def _fastest_of_each(review: Review, group: Group) -> list[str]:
 
 def _row(review: Review, group: Group, setup: str, unit: str) -> Cells:
     """Return the line of a setup: its best large rates, single small reads, and what limits it."""
-    shown = large_and_small([r for r in group.rows if r.setup == setup])
+    shown = large_and_small(group, setup)
     large = shown[0]
     reads, *rest = [rate_cell(r, unit) for r in shown]
     fastest = max((r.estimate.rate for r in group.rows if large and r.workload == large.workload), default=0.0)
@@ -89,15 +91,18 @@ def _row(review: Review, group: Group, setup: str, unit: str) -> Cells:
     return [*name, reads, bar, *rest, Text(_limit(group, setup), style="muted")]
 
 
-def large_and_small(rows: Sequence[ComparedRow]) -> list[ComparedRow | None]:
-    """Return of a setup's rows its fastest large reads, its fastest large writes, and its small reads one at a time."""
-    large = [_largest([r for r in rows if r.workload.drive_direction == way]) for way in ("read", "write")]
+def large_and_small(group: Group, setup: str) -> list[ComparedRow | None]:
+    """Return of a setup its large reads, its large writes, and its small reads one at a time.
+
+    All setups of a medium are shown by the same large workload; one that was not measured by it, by its own fastest.
+    """
+    rows = [r for r in group.rows if r.setup == setup]
     small = (
         r
         for r in rows
         if r.workload.drive_pattern == "random" and r.workload.depth == 1 and r.workload.drive_direction != "write"
     )
-    return [*large, next(small, None)]
+    return [*(_large(group, rows, way) for way in DIRECTIONS), next(small, None)]
 
 
 def _limit(group: Group, setup: str) -> str:
@@ -117,10 +122,12 @@ def _limit(group: Group, setup: str) -> str:
     return ", ".join(f"{direction}: {told}" for direction, told in names.items())
 
 
-def _largest(rows: Sequence[ComparedRow]) -> ComparedRow | None:
-    """Return the row of the fastest sequential transfers done alone, large ones before small ones."""
-    ordered = [r for r in rows if r.workload.drive_pattern == "sequential" and r.workload.concurrent_targets == 1]
-    return max(ordered, key=lambda r: (r.workload.is_large, r.estimate.rate), default=None)
+def _large(group: Group, rows: Sequence[ComparedRow], way: Direction) -> ComparedRow | None:
+    """Return the row of a setup that stands for a direction: sequential transfers done alone, large ones before small ones."""
+    mine = [r for r in rows if r.workload.drive_direction == way and r.workload.drive_pattern == "sequential"]
+    mine = [r for r in mine if r.workload.concurrent_targets == 1]
+    main = [r for r in mine if r.workload.text == group.main_workloads.get(way)]
+    return max(main or mine, key=lambda r: (r.workload.is_large, r.estimate.rate), default=None)
 
 
 def rate_cell(row: ComparedRow | None, unit: str) -> Text | str:

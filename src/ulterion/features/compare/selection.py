@@ -7,7 +7,7 @@ from dataclasses import replace
 
 from ulterion.core.errors import UsageError
 from ulterion.core.records import dataclass
-from ulterion.core.units import show_duration
+from ulterion.core.units import spell_duration
 from ulterion.model.review import Part, Review, Setup
 from ulterion.model.run_summary import RunSummary
 from ulterion.model.runs.document import AnyRun
@@ -69,7 +69,7 @@ def _of_late(chosen: Selection, seconds: float, *, one_drive: bool) -> Selection
     recent = [r for r in late(mine, seconds) if not one_drive or review.setups[r.setup or ""].medium == medium]
     kept = {r.setup for r in recent}
     shown = review.changed(setups={k: s for k, s in review.setups.items() if k in kept})
-    scope = f"the last {show_duration(seconds)}" + (f" of {review.label(medium)}" if one_drive else "")
+    scope = f"runs of the last {spell_duration(seconds)}" + (f" with {review.label(medium)}" if one_drive else "")
     return replace(chosen, review=shown, runs=recent, scope=scope)
 
 

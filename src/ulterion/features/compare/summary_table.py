@@ -41,7 +41,9 @@ def answer_table(group: Group, unit: str, outcomes: Mapping[str, Sequence[str]])
         if told or setup in group.not_measured:
             words = "; ".join(told) or "has not been measured"
             rows.append(Text(f"{setup}  ", "name", words, "bad" if told else "muted"))
-    legend = f"{unit}, random to mixed in IOPS; then the difference from {group.baseline}, ? undecided"
+    small = [q for q in asked if QUESTIONS[q][0].pattern == "random"]
+    units = f"{unit}, {' to '.join(dict.fromkeys([small[0], small[-1]]))} in IOPS" if small else unit
+    legend = f"{units}; then the difference from {group.baseline}, ? undecided"
     return [Table(columns, rows, "at a glance", spare=SPARE), Text(legend, style="muted")]
 
 

@@ -22,6 +22,7 @@ from ulterion.model.runs.header import counted
 from ulterion.model.runs.soak import SoakRun
 from ulterion.results.measurement import Measurement, best_of
 from ulterion.results.pooling import pooled_results
+from ulterion.results.standing_soaks import standing_soak
 
 NORMAL = 1.959964  # standard deviations that hold 95% of a normal distribution
 USUAL = 0.015  # standard deviation of the log of a rate from one day to the next, at least
@@ -150,13 +151,10 @@ def _error(best: Measurement) -> float:
 
 
 def soak_on(runs: Sequence[AnyRun], setup: str, way: Direction) -> Soak | None:
-    """Return the newest soak in order of a setup in one direction, None where there is none."""
-    mine = [r for r in counted(runs, SoakRun) if r.setup == setup]
-    for run in sorted(mine, key=lambda r: r.started, reverse=True):
-        workload = run.soak.workload
-        if workload.direction == way and workload.pattern == "sequential":
-            return soak_of(run)
-    return None
+    """Return the soak in order that stands for a setup in one direction, None where there is none."""
+    loads = [(run, run.soak.workload) for run in counted(runs, SoakRun) if run.setup == setup]
+    run = standing_soak([run for run, load in loads if (load.direction, load.pattern) == (way, "sequential")])
+    return None if run is None else soak_of(run)
 
 
 def _pieces(soak: Soak) -> tuple[tuple[Piece, ...], Piece]:

@@ -85,7 +85,7 @@ def _baseline(inputs: ReportInputs, measure: Measure, found: Sequence[ProductFin
     baseline, review = groups[0].baseline, inputs.review
     if any(tests(inputs, baseline, f.subject.key) for f in found):
         return ""
-    row = large_and_small([r for r in groups[0].rows if r.setup == baseline])[list(MEASURES).index(measure)]
+    row = large_and_small(groups[0], baseline)[list(MEASURES).index(measure)]
     if row is None:
         return ""
     rate = row.estimate.rate

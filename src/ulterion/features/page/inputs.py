@@ -87,7 +87,7 @@ class ReportInputs:
 
     @cached_property
     def soaks(self) -> list[Soak]:
-        """The newest soak of each setup, in the order of the review."""
+        """The soak that stands for each setup, in the order of the review."""
         newest = {r.setup: r for r in self.runs if isinstance(r, SoakRun) and r.setup}
         return [
             s

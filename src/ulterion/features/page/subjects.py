@@ -96,7 +96,7 @@ def compared_rows(inputs: ReportInputs, key: str) -> list[ComparedRow]:
     for group in inputs.groups:
         for setup in dict.fromkeys(r.setup for r in group.rows):
             if setup != group.baseline and key != group.medium and tests(inputs, setup, key):
-                rows = large_and_small([r for r in group.rows if r.setup == setup])[:2]
+                rows = large_and_small(group, setup)[:2]
                 return [r for r in rows if r is not None and r.comparison is not None]
     return []
 
@@ -156,7 +156,7 @@ def _measured(inputs: ReportInputs, key: str) -> Iterator[tuple[Measure, float]]
     own = own or [n for n in inputs.measured_setups if inputs.review.setups[n].medium == key]
     for group in inputs.groups:
         for setup in own:
-            rows = large_and_small([r for r in group.rows if r.setup == setup])
+            rows = large_and_small(group, setup)
             for measure, row in zip(MEASURES, rows, strict=True):
                 if row is not None:
                     estimate = row.estimate

@@ -119,5 +119,18 @@ def _show(arguments: argparse.Namespace, env: Environment, finished: Kept[SoakRu
     figures.show(env)
     env.show([kept_line(finished.path)])
     if finished.failure is None and finished.run.setup:
-        env.show(["next: ulterion note 'case 38 C at 12m', then ulterion compare --soaks"])
+        _show_next(env, folder, finished.run)
     figures.end(env)
+
+
+def _show_next(env: Environment, folder: ReviewFolder, run: SoakRun) -> None:
+    """Show what comes next, and which soak results rest on where it is not this one."""
+    from ulterion.core.units import spell_duration
+    from ulterion.results.pooling import soak_in_place_of
+    from ulterion.results.standing_soaks import load_seconds
+
+    longer = soak_in_place_of(folder, run)
+    if longer is not None:
+        lasted = spell_duration(load_seconds(longer))
+        env.show([f"claims, estimates and the page still rest on soak {longer.id}, which lasted {lasted}"])
+    env.show(["next: ulterion note 'case 38 C at 12m', then ulterion compare --soaks"])

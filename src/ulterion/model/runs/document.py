@@ -62,7 +62,7 @@ MEASURE = Kind("measure", "MeasureRun")
 KINDS = {
     "measure": MEASURE,
     "network": MEASURE,
-    "soak": Kind("soak", "SoakRun", recovered_by="phase_builder", in_series=True, newest=1),
+    "soak": Kind("soak", "SoakRun", recovered_by="phase_builder", in_series=True),
     "clock": Kind("clock", "ClockRun", newest=1000),
     "copy": Kind("copied", "CopyRun", newest=1000),
     "capacity": Kind("capacity", "CapacityRun"),
