@@ -210,7 +210,7 @@ class OnTheDemo(FolderCase):
         shown = self.ulterion(
             "soak", "--setup", "slip", "--for", "2", "m", cwd=folder
         ).stdout  # a quantity of two words
-        self.assertRegex(shown, r"still rest on soak \w+, which lasted 30 minutes")
+        self.assertRegex(shown, r"still rest on soak \w+, which lasted 30\s+minutes")
         self.assertEqual(len(list(folder.glob("runs/*soak-slip*"))), 2)
         self.assertEqual(self.json_of("estimate", "write", "1", "TB", cwd=folder), before)
         self.assertEqual(self.json_of("claims", cwd=folder), claimed)
