@@ -19,14 +19,25 @@ from PIL import Image
 from tests.support import REVIEW, FolderCase, simulate
 from ulterion.core.errors import UsageError
 from ulterion.core.estimates.transfer_time import End, Piece, parts_of
+from ulterion.core.stats.estimates import Ratio
 from ulterion.core.stats.verdicts import ClaimJudgement, ClaimVerdict
 from ulterion.features.claims.row import ClaimRow
+from ulterion.features.claims.speedup import RivalRow, RivalVerdict
 from ulterion.features.page.answer_table import first_screen
 from ulterion.features.page.article import Alarm, AnswerTable, Headline, YourCase
 from ulterion.features.page.build import composed_of
 from ulterion.features.page.case import _course, your_case
 from ulterion.features.page.drawn import case_table
-from ulterion.features.page.findings import Kept, ProductFinding, _chip, _claims, _kept, product_findings
+from ulterion.features.page.findings import (
+    Kept,
+    ProductFinding,
+    _chip,
+    _claims,
+    _kept,
+    _missed,
+    _slower_than_claimed,
+    product_findings,
+)
 from ulterion.features.page.headline import (
     MAX_HEADLINE,
     MAX_LEAD,
@@ -68,13 +79,19 @@ class Verdicts(unittest.TestCase):
             st.sampled_from(CLAIMS),
             st.tuples(st.sampled_from(("met", "missed", "partly", "undecided")), st.floats(0.01, 1.5)),
             min_size=1,
-        )
+        ),
+        st.lists(st.sampled_from(("met", "missed", "partly", "undecided")), max_size=2),
     )
-    def test_a_verdict_says_only_what_is_so(self, claims: dict[str, tuple[ClaimVerdict, float]]) -> None:
+    def test_a_verdict_says_only_what_is_so(
+        self, claims: dict[str, tuple[ClaimVerdict, float]], beside: list[RivalVerdict]
+    ) -> None:
         """It keeps its word only where every claim is met, and none of it only where every one is missed; no two words contradict."""
         rows = [row(claim, verdict, share) for claim, (verdict, share) in claims.items()]
-        verdicts = {verdict for verdict, _ in claims.values()}
-        kept, (tone, chip) = _kept(rows), _chip(rows, _kept(rows), [])
+        known = Ratio(2.0, 1.9, 2.1, None, None, 4)
+        rivals = [RivalRow("a", "b", 3.0, None, v, ("x", known), ("a", "b"), ("x",), 4) for v in beside]
+        every = [*(verdict for verdict, _ in claims.values()), *beside]
+        verdicts = {*every}
+        kept, (tone, chip) = _kept(every), _chip(rows, every, [])
         self.assertEqual(kept == "all", verdicts == {"met"})
         self.assertEqual(kept == "none", verdicts == {"missed"})
         verdict, share = claims.get("capacity", ("", 1.0))
@@ -82,7 +99,8 @@ class Verdicts(unittest.TestCase):
         if "part of it" in chip:
             self.assertTrue("partly" in verdicts or "met" in verdicts)
         self.assertFalse(tone == "good" and verdicts & {"missed", "partly"})
-        told = " ".join(_claims(rows, kept))
+        told = " ".join(_claims(every, [*_missed(rows), *_slower_than_claimed(rivals, {"b": "B"})]))
+        self.assertEqual(told.count("times as fast as B"), sum(v in ("missed", "partly") for v in beside))
         for claim, (verdict, _) in claims.items():
             if verdict in ("missed", "partly"):
                 self.assertIn("linked" if claim == "link" else claim, told)

@@ -259,7 +259,7 @@ class ByTheCommand(FolderCase):
             "never on real hardware",
             "by threads",
             "refuses to bypass the system's cache",
-            "disk0 is the system disk",
+            "the system disk (disk0)",
         ):
             self.assertIn(words, shown)
         self.assertEqual([p.name for p in self.folder.iterdir() if "ulterion-test" in p.name], [])

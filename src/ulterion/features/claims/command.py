@@ -52,7 +52,7 @@ def run(arguments: argparse.Namespace, env: Environment) -> Status:
     folder = open_review(arguments.review, env.folder, env.tell)
     review, runs = folder.review, runs_for_results(folder)
     rows = judge_claims(review, runs, everywhere=arguments.everywhere, setups=arguments.setup)
-    beside, said = rivals(review, runs), provenance(review)
+    beside, said = rivals(review, runs, arguments.setup), provenance(review)
     if not rows and not beside:
         raise UsageError(
             f"{folder.path / 'review.toml'} states no claims; add what the box says under [parts.NAME.claims]"

@@ -44,8 +44,9 @@ class RivalRow:
     why: str | None = None
 
 
-def rivals(review: Review, runs: Sequence[AnyRun]) -> list[RivalRow]:
-    """Return every such claim of a review, judged on setups that hold the same medium, in the same port where there are such."""
+def rivals(review: Review, runs: Sequence[AnyRun], setups: Sequence[str] = ()) -> list[RivalRow]:
+    """Return every such claim of a review, or of the parts of some setups, judged on setups that hold the same medium, in the same port where there are such."""
+    wanted = {part for setup in setups for part in review.setup(setup).chain} or review.parts.keys()
     measured, timed = pooled_results(runs), transfer_rates(review, runs)
     return [
         _with_transfers(
@@ -55,6 +56,7 @@ def rivals(review: Review, runs: Sequence[AnyRun]) -> list[RivalRow]:
         )
         for key, part in review.parts.items()
         for claim in part.faster
+        if key in wanted
     ]
 
 

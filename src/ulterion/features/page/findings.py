@@ -6,12 +6,13 @@ Findings are made from verdicts alone.
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Collection, Mapping, Sequence
 from typing import Literal
 
 from ulterion.core.records import dataclass
 from ulterion.core.units import show_rate, show_size, significant, spell_duration
 from ulterion.features.claims.row import ClaimRow
+from ulterion.features.claims.speedup import RivalRow
 from ulterion.features.clock.judging import ClockRow
 from ulterion.features.compare.words import cost_words
 from ulterion.features.page.inputs import ReportInputs
@@ -21,6 +22,7 @@ from ulterion.features.page.subjects import (
     compared_rows,
     entries_of,
     judged_claims,
+    judged_rivals,
     soak_of_subject,
     subjects,
     tests,
@@ -84,31 +86,32 @@ def product_findings(inputs: ReportInputs) -> list[ProductFinding]:
     found, baselines = [], {g.baseline for g in inputs.groups if len({r.setup for r in g.rows}) > 1}
     for subject in subjects(inputs):
         rows, compared = judged_claims(inputs, subject.key), compared_rows(inputs, subject.key)
+        verdicts = _verdicts(inputs, subject.key)
         soak, timed = soak_of_subject(inputs, subject.key), timed_rows(inputs, subject.key)
         rates, noted = _as_medium(inputs, subject.key), _noted(inputs, subject.key)
         own = inputs.review.parts[subject.key].verdict if subject.key in inputs.review.parts else ""
         setups = [n for n in inputs.measured_setups if tests(inputs, n, subject.key)]
         port = subject.kind == PORT and any(n in baselines for n in setups)  # the baseline's has no other finding
-        if not (rows or compared or soak or timed or rates or noted or own or port):
+        if not (verdicts or compared or soak or timed or rates or noted or own or port):
             continue
-        kept = _kept(rows)
-        tone, chip = _chip(rows, kept, compared) if rows or compared or rates or soak else _timed_chip(timed)
+        judged = verdicts or compared or rates or soak
+        tone, chip = _chip(rows, verdicts, compared) if judged else _timed_chip(timed)
         base = not compared and any(n in baselines for n in setups)
         cost = _cost(inputs, subject.key)
-        against = [] if rows or cost else _against(compared)
+        against = [] if verdicts or cost else _against(compared)
         told = [
-            *_claims(rows, kept),
+            *_claims(verdicts, _not_kept(inputs, subject.key)),
             *([] if soak is None else _course(soak, inputs.unit)),
             *cost,
             *against,
-            *([] if rows or compared else rates or _by_hand(timed, inputs.unit)),
+            *([] if verdicts or compared else rates or _by_hand(timed, inputs.unit)),
         ]
         found.append(
             ProductFinding(
                 subject=subject,
-                kept=kept,
+                kept=_kept(verdicts),
                 tone=tone,
-                chip="baseline" if base and not rows else chip if rows or setups or soak or rates else "tried",
+                chip="baseline" if base and not verdicts else chip if verdicts or setups or soak or rates else "tried",
                 said=tuple(told or ([] if base else noted[:1])),
                 own=own,
                 compared=bool(against),
@@ -119,25 +122,26 @@ def product_findings(inputs: ReportInputs) -> list[ProductFinding]:
     return found
 
 
-def _kept(rows: Sequence[ClaimRow]) -> Kept | None:
-    verdicts = {r.judgement.verdict for r in rows}
+def _kept(verdicts: Collection[str]) -> Kept | None:
     if not verdicts:
         return None
-    if verdicts in ({"met"}, {"missed"}):
-        return "all" if verdicts == {"met"} else "none"
-    if "partly" in verdicts or {"met", "missed"} <= verdicts:
+    different = set(verdicts)
+    if different in ({"met"}, {"missed"}):
+        return "all" if different == {"met"} else "none"
+    if "partly" in different or {"met", "missed"} <= different:
         return "some"
-    return "misses" if "missed" in verdicts else "open"
+    return "misses" if "missed" in different else "open"
 
 
-def _chip(rows: Sequence[ClaimRow], kept: Kept | None, compared: Sequence[ComparedRow]) -> tuple[Tone, str]:
-    """Return the verdict on a product in a word or two, with its sign."""
+def _chip(rows: Sequence[ClaimRow], verdicts: Sequence[str], compared: Sequence[ComparedRow]) -> tuple[Tone, str]:
+    """Return the verdict on a product in a word or two, with its sign; `verdicts` are those on all its claims."""
+    kept = _kept(verdicts)
     if fake_capacity(rows) is not None:
         return "bad", "✗ fake capacity"
     link = missed_link(rows)
     if link is not None:
         return "bad", f"✗ links at {link.measured_name or 'less'}"
-    if kept == "none" and len(rows) == 1:
+    if kept == "none" and len(verdicts) == 1:
         return "bad", "✗ misses its claim"
     if kept is not None:
         words: dict[Kept, tuple[Tone, str]] = {
@@ -148,14 +152,14 @@ def _chip(rows: Sequence[ClaimRow], kept: Kept | None, compared: Sequence[Compar
             "open": ("none", "? not decided"),
         }
         return words[kept]
-    verdicts = {r.comparison.verdict for r in compared if r.comparison is not None}
+    beside = {r.comparison.verdict for r in compared if r.comparison is not None}
     if not compared:
         return "none", "measured"
-    if not verdicts or "undecided" in verdicts:
+    if not beside or "undecided" in beside:
         return "none", "? not decided"
-    if verdicts <= NO_LOSS:
+    if beside <= NO_LOSS:
         return "good", "✓ costs nothing"
-    return ("good", "✓ faster") if verdicts <= {*NO_LOSS, "faster"} - {"a little slower"} else ("open", "◐ slower")
+    return ("good", "✓ faster") if beside <= {*NO_LOSS, "faster"} - {"a little slower"} else ("open", "◐ slower")
 
 
 def _timed_chip(timed: Sequence[ClockRow]) -> tuple[Tone, str]:
@@ -165,21 +169,44 @@ def _timed_chip(timed: Sequence[ClockRow]) -> tuple[Tone, str]:
     return "none", "measured" if any(r.copied for r in timed) else "timed"
 
 
-def _claims(rows: Sequence[ClaimRow], kept: Kept | None) -> list[str]:
-    """Return what became of a product's claims."""
-    if not rows:
+def _verdicts(inputs: ReportInputs, key: str) -> list[str]:
+    """Return the verdict on each claim of a product that was judged."""
+    rows, beside = judged_claims(inputs, key), judged_rivals(inputs, key)
+    return [*(r.judgement.verdict for r in rows), *(r.verdict for r in beside)]
+
+
+def _claims(verdicts: Sequence[str], missed: Sequence[str]) -> list[str]:
+    """Return what became of a product's claims; `missed` says it of those that it missed or kept in part."""
+    if not verdicts:
         return []
-    if kept == "all":
-        return [{1: "its claim holds", 2: "both claims hold"}.get(len(rows), f"all {len(rows)} claims hold")]
-    counted = Counter(r.judgement.verdict for r in rows)
+    every = len(verdicts)
+    if {*verdicts} == {"met"}:
+        return [{1: "its claim holds", 2: "both claims hold"}.get(every, f"all {every} claims hold")]
+    counted = Counter(verdicts)
     met = counted["met"]
-    held = [f"{met} of {len(rows)} claims {'holds' if met == 1 else 'hold'}"] if met else []
+    held = [f"{met} of {every} claims {'holds' if met == 1 else 'hold'}"] if met else []
     open_ = [f"{counted['undecided']} undecided"] if counted["undecided"] else []
-    missed = _missed(rows)
     if not (held or missed):
         few = {1: "its claim is undecided", 2: "both claims are undecided"}
-        return [few.get(len(rows), f"all {len(rows)} claims are undecided")]
+        return [few.get(every, f"all {every} claims are undecided")]
     return ["; ".join([*held, *missed, *open_])]
+
+
+def _not_kept(inputs: ReportInputs, key: str) -> list[str]:
+    """Return what a product missed, or kept in part."""
+    return [*_missed(judged_claims(inputs, key)), *_slower_than_claimed(judged_rivals(inputs, key), inputs.labels)]
+
+
+def _slower_than_claimed(rivals: Sequence[RivalRow], labels: Mapping[str, str]) -> list[str]:
+    """Return of claims to be so many times as fast as another product what is not true of them."""
+    told = []
+    for row in rivals:
+        claimed = f"{row.times:g} times as fast as {labels[row.than]}"
+        if row.verdict == "partly":
+            told.append(f"{claimed} in {len(row.true_on)} of {row.compared} tests only")
+        elif row.verdict == "missed" and row.best is not None:
+            told.append(f"{row.best[1].value:.1f} times as fast as {labels[row.than]}, not {row.times:g}")
+    return told
 
 
 def _missed(rows: Sequence[ClaimRow]) -> list[str]:

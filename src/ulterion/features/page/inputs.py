@@ -10,6 +10,7 @@ from ulterion.core.links.ceilings import Direction
 from ulterion.core.records import dataclass
 from ulterion.features.claims.judging import judge_claims
 from ulterion.features.claims.row import ClaimRow
+from ulterion.features.claims.speedup import RivalRow, rivals
 from ulterion.features.clock.judging import ClockRow, clocked_rows
 from ulterion.features.estimate.transfer_time import TransferTimeRow, moving
 from ulterion.features.notes.entries import Entry, entries
@@ -68,6 +69,11 @@ class ReportInputs:
     def claims(self) -> list[ClaimRow]:
         """The claims, each on the setup that gives it the fairest chance."""
         return judge_claims(self.review, self.runs)
+
+    @cached_property
+    def rivals(self) -> list[RivalRow]:
+        """The claims to be so many times as fast as another product."""
+        return rivals(self.review, self.runs)
 
     @cached_property
     def entries(self) -> list[Entry]:

@@ -7,7 +7,6 @@ from collections.abc import Iterator, Sequence
 from ulterion.core.units import show_size
 from ulterion.features.claims.charts import claims_chart
 from ulterion.features.claims.sources import provenance
-from ulterion.features.claims.speedup import rivals
 from ulterion.features.claims.speedup_tables import rivals_table
 from ulterion.features.claims.tables import claims_table, said_lines
 from ulterion.features.compare.answer import answers
@@ -110,7 +109,7 @@ def compared(inputs: ReportInputs) -> Iterator[Section]:
 
 def claimed(inputs: ReportInputs) -> Iterator[Section]:
     """Yield what the makers say, and what came of it."""
-    beside, said = rivals(inputs.review, inputs.runs), provenance(inputs.review)
+    beside, said = inputs.rivals, provenance(inputs.review)
     if not (inputs.claims or beside or said):
         return
     screen = claims_table(inputs.claims, inputs.review.review.tolerance, inputs.unit) if inputs.claims else []

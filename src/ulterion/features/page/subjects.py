@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from ulterion.core.records import dataclass
 from ulterion.core.units import show_iops, show_percent, show_rate
 from ulterion.features.claims.row import ClaimRow
+from ulterion.features.claims.speedup import RivalRow
 from ulterion.features.clock.judging import ClockRow
 from ulterion.features.compare.overview import large_and_small
 from ulterion.features.notes.entries import Entry
@@ -89,6 +90,11 @@ def tests(inputs: ReportInputs, setup: str, key: str) -> bool:
 def judged_claims(inputs: ReportInputs, key: str) -> list[ClaimRow]:
     """Return the claims of a product that were judged."""
     return [r for r in inputs.claims if r.part == key and r.judgement.verdict in JUDGED]
+
+
+def judged_rivals(inputs: ReportInputs, key: str) -> list[RivalRow]:
+    """Return the claims of a product to be so many times as fast as another that were judged."""
+    return [r for r in inputs.rivals if r.part == key and r.verdict in JUDGED]
 
 
 def compared_rows(inputs: ReportInputs, key: str) -> list[ComparedRow]:
