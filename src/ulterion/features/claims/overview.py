@@ -17,6 +17,7 @@ from ulterion.show.columns import show_share
 from ulterion.show.sentences import sentence_of
 
 ORDER = ("missed", "partly", "undecided", "not testable", "met", "reported", "not measured", "not tested")
+COUNTED = ("missed", "partly", "undecided", "met", *(name for name in ORDER[3:] if name != "met"))  # in a sentence
 SHOWN = {"partly": "partly met"}  # where a verdict alone would be no English
 QUIET = ("met", "reported")  # verdicts that need no reason
 WHY = "why"
@@ -52,7 +53,7 @@ def claims_overview(review: Review, rows: Sequence[ClaimRow], rivals: Sequence[R
 def counted(rows: Sequence[ClaimRow], rivals: Sequence[RivalRow]) -> str:
     """Return how many of the claims came out which way, the worst first."""
     counts = Counter[str]([*(row.judgement.verdict for row in rows), *(rival.verdict for rival in rivals)])
-    known = [name for name in ORDER if counts[name]]
+    known = [name for name in COUNTED if counts[name]]
     of_all = f" of {counts.total()} claims"
     return ", ".join(f"{counts[name]}{of_all if name == known[0] else ''} {SHOWN.get(name, name)}" for name in known)
 
