@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 import json
 import random
 import re
@@ -304,6 +305,11 @@ class Rooms(FolderCase):
             (row,) = (c for c in self.json_of("claims")["claims"] if c["claim"] == "capacity")
             self.assertEqual(row["verdict"], verdict)
         self.assertAlmostEqual(row["share"], 0.1)
+        one = done.run.capacity.changed(finding="whole", method="quick look", real_bytes=10**9)
+        later = done.run.started + datetime.timedelta(hours=1)
+        store.save(done.run.changed(id="abcdef", started=later, capacity=one))  # proves less than what was found before
+        (row,) = (c for c in self.json_of("claims")["claims"] if c["claim"] == "capacity")
+        self.assertEqual((row["verdict"], row["run"]), ("missed", done.run.id))
 
     def test_a_stop_gives_the_room_back_and_keeps_the_run(self) -> None:
         """Ctrl-C while it is written: nothing stays, the run says where it was stopped."""

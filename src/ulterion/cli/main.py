@@ -9,7 +9,6 @@ import signal
 import sys
 
 from ulterion.cli.commands import COMMANDS, STEPS
-from ulterion.core.patterns import pattern
 from ulterion.core.version import __version__
 from ulterion.terminal.status import Refused, Status
 
@@ -23,8 +22,6 @@ if TYPE_CHECKING:
 
 DIGITS_OF_A_TIME = 10  # seconds since 1970, until the year 2286
 NO_QUESTION = "argument what: invalid choice: "
-NUMBER = pattern(r"\d[\d.,]*")
-UNIT = pattern(r"[kKMGTP]?i?[bB](?:/s)?|[kMG]bit/s|[nuµμm]?s|sec|seconds?|m|min|minutes?|h|hours?|d|days?|IOPS")
 UNRECOGNIZED = "unrecognized arguments:"
 PURPOSE = "Benchmark drives, enclosures, readers and hubs to an honest verdict."
 QUIET = "print warnings and errors only (and --json)"
@@ -316,23 +313,12 @@ def _forget_bad_epoch() -> None:
         del os.environ["SOURCE_DATE_EPOCH"]
 
 
-def _quantities_joined(argv: Sequence[str]) -> list[str]:
-    """Return a command line with '200', 'GB' as the one word '200 GB'; a unit of one letter counts only for the value of an option."""
-    end = argv.index("--") if "--" in argv else len(argv)
-    words: list[str] = []
-    for at, word in enumerate(argv):
-        number = words[-1] if at < end and words and words[-1][:1].isdigit() and NUMBER.fullmatch(words[-1]) else ""
-        value = len(words) > 1 and words[-2].startswith("--")
-        if number and UNIT.fullmatch(word) and (len(word) > 1 or value):
-            words[-1] = f"{number} {word}"
-        else:
-            words.append(word)
-    return words
-
-
 def _parsed(argv: list[str]) -> argparse.Namespace | int:
     """Return the arguments, or the exit status where help or the version was asked for; raise Refused."""
-    argv = _quantities_joined(argv)
+    if any(word[:1].isdigit() for word in argv):
+        from ulterion.cli.quantities import joined
+
+        argv = joined(argv)
     parser = build_parser(argv)
     try:
         arguments = parser.parse_args(argv)

@@ -188,7 +188,7 @@ def looked(
             f"{tally.wrong} of the places checked came back wrong; the full proof counts them all",
         )
     part = filled * UNIT / claimed
-    rest = f"it checked the first {show_percent(part)}in full and only samples of the rest, so bad areas in between are possible"
+    rest = f"it checked the first {show_percent(part)} in full and only samples of the rest, so bad areas in between are possible"
     kept = (
         f"unless it buffers more than {show_block(driven * UNIT)} of the last writes"
         if driven

@@ -15,6 +15,7 @@ from ulterion.model.runs.document import AnyRun
 from ulterion.model.runs.header import counted
 
 CAPACITY = "capacity"
+WHOLE = "whole device"  # the method that leaves no part out
 UNPROVEN = ("stopped", "suspected", "unproven")  # findings that decide nothing
 
 
@@ -33,10 +34,9 @@ class Holds:
 
 def holds(review: Review, runs: Sequence[AnyRun], medium: str) -> Holds | None:
     """Return what a medium holds, by its newest proof, else by its claim or what it states; None where neither is known."""
-    proofs = [r for r in _in_order(runs) if r.chain[-1:] == [medium]]
-    found = [r.capacity.real_bytes for r in proofs if r.capacity.finding not in UNPROVEN and r.capacity.real_bytes]
-    if found and proofs[-1].capacity.method != "free room":
-        return Holds(float(found[-1]), proven=True)
+    proof = _deciding([r for r in _in_order(runs) if r.chain[-1:] == [medium]])
+    if proof is not None and proof.capacity.real_bytes and proof.capacity.method != "free room":
+        return Holds(float(proof.capacity.real_bytes), proven=True)
     part = review.parts.get(medium)
     if part is not None and part.claims.capacity:
         return Holds(float(part.claims.capacity), proven=False)
@@ -48,11 +48,22 @@ def _in_order(runs: Sequence[AnyRun]) -> list[CapacityRun]:
     return sorted(counted(runs, CapacityRun), key=lambda r: r.started)
 
 
+def _deciding(proofs: Sequence[CapacityRun]) -> CapacityRun | None:
+    """Return the newest of several proofs of a medium, the newest last; one that found nothing wrong in a part of it does not stand against a whole one."""
+    finished = [r for r in proofs if r.capacity.finding not in UNPROVEN]
+    strong = [r for r in finished if r.capacity.method == WHOLE or r.capacity.finding != "whole"]
+    return next(reversed(strong or finished), None)
+
+
 def with_proofs(review: Review, rows: Sequence[ClaimRow], runs: Sequence[AnyRun]) -> list[ClaimRow]:
-    """Return the rows, those of a capacity judged by the newest proof of the medium, where there is one that was finished."""
-    newest = {run.chain[-1]: run for run in _in_order(runs) if run.chain and run.capacity.finding not in UNPROVEN}
+    """Return the rows, those of a capacity judged by the proof that decides it, where there is one that was finished."""
+    proofs: dict[str, list[CapacityRun]] = {}
+    for run in _in_order(runs):
+        proofs.setdefault(run.chain[-1] if run.chain else "", []).append(run)
+    deciding = {part: proof for part, found in proofs.items() if (proof := _deciding(found)) is not None}
     return [
-        _proven(review, row, newest[row.part]) if row.claim == CAPACITY and row.part in newest else row for row in rows
+        _proven(review, row, deciding[row.part]) if row.claim == CAPACITY and row.part in deciding else row
+        for row in rows
     ]
 
 
