@@ -28,6 +28,23 @@ QUICK = ("--workload", "sequential read 1 MiB depth 2", "--passes", "3", "--seco
 
 
 class Jobs(FolderCase):
+    def test_a_folder_called_as_a_unit_is_a_folder(self) -> None:
+        """A number and a unit are one quantity, but not where the unit is the name of what is to be measured."""
+        (self.folder / "b").mkdir()
+        options = (
+            "--workload",
+            "sequential read 1 MiB depth 2",
+            "--seconds",
+            "0.05",
+            "--span",
+            "16",
+            "MiB",
+            "--passes",
+            "1",
+        )
+        self.assertEqual(self.json_of("measure", *options, "b")["run"]["settings"]["passes"], 1)
+        self.refused("measure", *options, "h", says="'1 h'")
+
     def test_a_label_is_a_setup_and_again_a_run(self) -> None:
         """Outside a review: the tables of what is plugged in are written once, with the first run; the second run joins it."""
         (self.folder / "stick").mkdir()

@@ -60,6 +60,7 @@ def _telling(group: Group) -> list[ComparedRow]:
     rows: list[ComparedRow] = []
     for way in WAYS:
         mine = [r for r in group.rows if r.workload.drive_direction == way]
+        mine = [r for r in mine if r.workload.drive_pattern == "sequential"] or mine
         compared = [r for r in mine if r.comparison is not None]
         main = [r.workload.text for r in compared if r.workload.text == group.main_workloads.get(way)]
         fastest = sorted(compared, key=lambda r: -r.estimate.rate)
