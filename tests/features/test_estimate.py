@@ -15,6 +15,7 @@ from ulterion.core.estimates.conversions import converted
 from ulterion.core.estimates.power import Cable, Load, budget, most_of
 from ulterion.core.estimates.transfer_time import OWN, End, Piece, parts_of, recording, work
 from ulterion.core.workloads.workload import parse_workload
+from ulterion.features.page.inputs import ReportInputs
 from ulterion.model.runs.soak import SoakRun
 from ulterion.results.standing_soaks import standing_soak
 
@@ -219,6 +220,11 @@ class OnTheDemo(FolderCase):
         other = short.changed(target=replace(short.target, driver="uas"))
         self.assertEqual(standing_soak([long, other]), other)
         self.assertEqual(standing_soak([long, long.changed(started=short.started)]).started, short.started)
+        self.ulterion(
+            "soak", "--setup", "slip", "--for", "2 m", "--load", "sequential write 256 KiB depth 1", cwd=folder
+        )
+        (shown,) = ReportInputs(self.opened(folder)).soaks  # nor does one with another load, on the page
+        self.assertEqual(shown.run.id, long.id)
         self.refused("estimate", "write", "1", "XB", cwd=folder, says="takes no 'XB' here")
 
     def test_what_hangs_on_a_port(self) -> None:

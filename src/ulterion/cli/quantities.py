@@ -5,24 +5,35 @@ from __future__ import annotations
 import os
 from collections.abc import Sequence
 
-from ulterion.core.patterns import pattern
-
-NUMBER = pattern(r"\d[\d.,]*")
-UNIT = pattern(r"[kKMGTP]?i?[bB](?:/s)?|[kMG]bit/s|[nuµμm]?s|sec|seconds?|m|min|minutes?|h|hours?|d|days?|IOPS")
+from ulterion.core.errors import UnitError
+from ulterion.core.units import parse_duration, parse_iops, parse_rate, parse_size
 
 
 def joined(argv: Sequence[str]) -> list[str]:
     """Return a command line with '200', 'GB' as the one word '200 GB'.
 
-    A unit of one letter counts only for the value of an option, and none where a file or folder is called so.
+    A unit of one letter counts only for the value of an option, and none where a file or folder has its name.
     """
     end = argv.index("--") if "--" in argv else len(argv)
     words: list[str] = []
-    for at, word in enumerate(argv):
-        number = words[-1] if at < end and words and words[-1][:1].isdigit() and NUMBER.fullmatch(words[-1]) else ""
-        value = len(words) > 1 and words[-2].startswith("--")
-        if number and UNIT.fullmatch(word) and (len(word) > 1 or value) and not os.path.lexists(word):
-            words[-1] = f"{number} {word}"
+    for word in argv[:end]:
+        of_option = len(words) > 1 and words[-2].startswith("--")
+        unit = words and word.rstrip("/s").isalpha() and (len(word) > 1 or of_option)
+        if unit and _is_quantity(f"{words[-1]} {word}") and not os.path.lexists(word):
+            words[-1] += f" {word}"
         else:
             words.append(word)
-    return words
+    return [*words, *argv[end:]]
+
+
+def _is_quantity(text: str) -> bool:
+    """Return whether a text is a size, a rate or a time."""
+    if not text[0].isdigit():
+        return False
+    for parse in (parse_size, parse_rate, parse_iops, parse_duration):
+        try:
+            parse(text)
+        except UnitError:
+            continue
+        return True
+    return False

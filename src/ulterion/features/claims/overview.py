@@ -17,7 +17,8 @@ from ulterion.show.columns import show_share
 from ulterion.show.sentences import sentence_of
 
 ORDER = ("missed", "partly", "undecided", "not testable", "met", "reported", "not measured", "not tested")
-COUNTED = ("missed", "partly", "undecided", "met", *(name for name in ORDER[3:] if name != "met"))  # in a sentence
+COUNTED = ("missed", "partly", "undecided", "met", "not testable", "reported", "not measured", "not tested")
+"""The order of a sentence: what was met comes before what needs a reason."""
 SHOWN = {"partly": "partly met"}  # where a verdict alone would be no English
 QUIET = ("met", "reported")  # verdicts that need no reason
 WHY = "why"

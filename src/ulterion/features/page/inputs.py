@@ -22,6 +22,7 @@ from ulterion.model.runs.soak import SoakRun
 from ulterion.model.store import ReviewFolder
 from ulterion.results.comparison import Group, compare_review
 from ulterion.results.pooling import pooled_results, runs_for_results
+from ulterion.results.standing_soaks import standing_soak
 
 DIRECTIONS: tuple[Direction, ...] = ("read", "write")
 
@@ -94,12 +95,10 @@ class ReportInputs:
     @cached_property
     def soaks(self) -> list[Soak]:
         """The soak that stands for each setup, in the order of the review."""
-        newest = {r.setup: r for r in self.runs if isinstance(r, SoakRun) and r.setup}
-        return [
-            s
-            for n in self.review.setups
-            if n in newest and (s := soak_of(newest[n], label_of(self.review, newest[n]))) is not None
-        ]
+        every = [r for r in self.runs if isinstance(r, SoakRun)]
+        standing = [standing_soak([r for r in every if r.setup == name]) for name in self.review.setups]
+        found = [soak_of(run, label_of(self.review, run)) for run in standing if run is not None]
+        return [soak for soak in found if soak is not None]
 
     @cached_property
     def works(self) -> dict[Direction, list[TransferTimeRow]]:
